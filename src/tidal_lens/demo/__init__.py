@@ -1,0 +1,1 @@
+"""The made-up demo case, written into the user's cache on first use."""

@@ -1,0 +1,156 @@
+"""A flow result in memory: blocks, fields and boundaries over one packed array of points."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from pathlib import Path
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.flow.grid import Grid, StructuredGrid
+from tidal_lens.flow.reference import ReferenceState
+from tidal_lens.flow.roles import Roles
+from tidal_lens.flow.seams import Seams, find_seams
+
+_numbers = itertools.count(1)
+Place = Literal["node", "cell"]
+BoundaryKind = Literal["wall", "symmetry", "inlet", "outlet", "far field", "open"]
+
+
+@dataclass(frozen=True)
+class Block:
+    """One grid of the flow and where its points and cells stand in the packed arrays."""
+
+    name: str
+    grid: Grid
+    first_point: int
+    first_cell: int
+
+    @property
+    def points(self) -> slice:
+        """The block's points in packed point arrays."""
+        return slice(self.first_point, self.first_point + self.grid.n_points)
+
+    @property
+    def cells(self) -> slice:
+        """The block's cells in packed cell arrays."""
+        return slice(self.first_cell, self.first_cell + self.grid.n_cells)
+
+
+@dataclass(frozen=True, eq=False)
+class Field:
+    """Values of one quantity as read, over all blocks.
+
+    Attributes
+    ----------
+    name : str
+        Name in the file.
+    place : str
+        ``node`` or ``cell``.
+    values : ndarray, shape (n,) or (n, 3)
+        Values at all nodes or cells, blocks one after another, in the file's precision.
+    """
+
+    name: str
+    place: Place
+    values: NDArray[Any]
+
+    @property
+    def components(self) -> int:
+        """Number of components, 1 or 3."""
+        return 1 if self.values.ndim == 1 else int(self.values.shape[1])
+
+
+@dataclass(frozen=True, eq=False)
+class Boundary:
+    """A surface that bounds the flow.
+
+    Attributes
+    ----------
+    name, kind : str
+        Name, and what it is.
+    points : ndarray, shape (n, 3)
+        Its own points.
+    faces : ndarray, shape (m, 4), int64
+        Corners of its faces; a triangle repeats its last corner.
+    nodes : ndarray, shape (n,), int64, or None
+        The flow's nodes on which the points lie, where known.
+    """
+
+    name: str
+    kind: BoundaryKind
+    points: NDArray[np.float64]
+    faces: NDArray[np.int64]
+    nodes: NDArray[np.int64] | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Flow:
+    """A flow result at one moment.
+
+    Attributes
+    ----------
+    title : str
+        What to call it.
+    path : Path
+        The file that it came from.
+    points : ndarray, shape (n, 3), float64
+        Points of all blocks, one block after another.
+    blocks, fields, boundaries
+        Content; fields by their name.
+    roles, reference
+        Which fields are velocity and so on, and the free stream.
+    si_units : bool
+        Whether the file states that values are in SI units.
+    notices : tuple of str
+        What the user should know about how the file was read.
+    """
+
+    title: str
+    path: Path
+    points: NDArray[np.float64]
+    blocks: tuple[Block, ...]
+    fields: Mapping[str, Field]
+    boundaries: tuple[Boundary, ...] = ()
+    roles: Roles = Roles()
+    reference: ReferenceState = ReferenceState()
+    si_units: bool = False
+    notices: tuple[str, ...] = ()
+    number: int = field(default_factory=lambda: next(_numbers))
+
+    @property
+    def n_points(self) -> int:
+        """Number of points in all blocks."""
+        return int(self.points.shape[0])
+
+    @property
+    def n_cells(self) -> int:
+        """Number of cells in all blocks."""
+        return sum(b.grid.n_cells for b in self.blocks)
+
+    @cached_property
+    def bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Least and greatest coordinates."""
+        return self.points.min(axis=0), self.points.max(axis=0)
+
+    @cached_property
+    def size(self) -> float:
+        """Length of the diagonal of the bounds."""
+        low, high = self.bounds
+        return float(np.linalg.norm(high - low))
+
+    @cached_property
+    def seams(self) -> Seams:
+        """Nodes of different blocks that lie on one another."""
+        return find_seams(self.points, [(b.first_point, b.grid) for b in self.blocks])
+
+    @property
+    def nbytes(self) -> int:
+        """Memory that points, connectivity and fields take [bytes]."""
+        grids = sum(0 if isinstance(b.grid, StructuredGrid) else b.grid.corners.nbytes for b in self.blocks)
+        return self.points.nbytes + grids + sum(f.values.nbytes for f in self.fields.values())

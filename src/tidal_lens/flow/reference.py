@@ -1,0 +1,47 @@
+"""The reference state: what the free stream is."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class ReferenceState:
+    """Free-stream state to which coefficients refer.
+
+    Attributes
+    ----------
+    pressure, density : float or None
+        Free-stream values in the result's own units; None where unknown.
+    velocity : tuple of float
+        Free-stream velocity vector.
+    gamma : float
+        Ratio of specific heats.
+    origin : str
+        Where the state came from, in words, for the user.
+    """
+
+    pressure: float | None = None
+    density: float | None = None
+    velocity: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    gamma: float = 1.4
+    origin: str = "unknown"
+
+    @property
+    def speed(self) -> float:
+        """Magnitude of the free-stream velocity."""
+        return math.sqrt(sum(c * c for c in self.velocity))
+
+    @property
+    def mach(self) -> float | None:
+        """Free-stream Mach number, or None where the state does not give it."""
+        if self.pressure is None or self.density is None or self.pressure <= 0 or self.density <= 0:
+            return None
+        return self.speed / math.sqrt(self.gamma * self.pressure / self.density)
+
+    @property
+    def incidence(self) -> float:
+        """Angle of the free stream above the x-y plane [degrees]."""
+        u, v, w = self.velocity
+        return math.degrees(math.atan2(w, math.hypot(u, v))) if self.speed > 0 else 0.0

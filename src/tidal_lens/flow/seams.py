@@ -1,0 +1,80 @@
+"""Where blocks meet: outer faces of grids and nodes of different blocks that coincide."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
+
+from tidal_lens.flow.faces import outer_faces
+from tidal_lens.flow.grid import Grid
+
+
+@dataclass(frozen=True, eq=False)
+class Seams:
+    """Groups of coincident nodes.
+
+    Attributes
+    ----------
+    nodes : ndarray, shape (m,), int64
+        Nodes that coincide with a node of another block.
+    groups : ndarray, shape (m,), int64
+        Group of each; nodes of one group lie on one another.
+    n_groups : int
+        Number of groups.
+    """
+
+    nodes: NDArray[np.int64]
+    groups: NDArray[np.int64]
+    n_groups: int
+
+    def average(self, values: NDArray[Any]) -> None:
+        """Give coincident nodes the mean of their values, in place."""
+        if self.n_groups == 0:
+            return
+        counts = np.bincount(self.groups, minlength=self.n_groups)
+        columns = values[:, None] if values.ndim == 1 else values
+        for c in range(columns.shape[1]):
+            sums = np.bincount(self.groups, columns[self.nodes, c], minlength=self.n_groups)
+            columns[self.nodes, c] = (sums / counts)[self.groups]
+
+    def labels(self, n_points: int) -> NDArray[np.int64]:
+        """One label a node, the same for nodes that lie on one another."""
+        labels = np.arange(n_points, dtype=np.int64)
+        first = np.full(self.n_groups, np.iinfo(np.int64).max, dtype=np.int64)
+        np.minimum.at(first, self.groups, self.nodes)
+        labels[self.nodes] = first[self.groups]
+        return labels
+
+
+def find_seams(points: NDArray[np.float64], grids: list[tuple[int, Grid]]) -> Seams:
+    """Find nodes of different blocks that coincide to within a millionth of the flow's size.
+
+    Parameters
+    ----------
+    points : ndarray, shape (n, 3)
+        Points of all blocks.
+    grids : list of (int, Grid)
+        First point and grid of each block.
+    """
+    none = Seams(np.empty(0, np.int64), np.empty(0, np.int64), 0)
+    if len(grids) < 2:
+        return none
+    outer = np.unique(np.concatenate([first + outer_faces(grid).ravel() for first, grid in grids]))
+    size = float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
+    pairs = cKDTree(points[outer]).query_pairs(1e-6 * size, output_type="ndarray")
+    starts = np.array([first for first, _ in grids])
+    owner = np.searchsorted(starts, outer, side="right")
+    pairs = pairs[owner[pairs[:, 0]] != owner[pairs[:, 1]]]
+    if len(pairs) == 0:
+        return none
+    used, compact = np.unique(pairs, return_inverse=True)
+    compact = compact.reshape(pairs.shape)
+    graph = coo_array((np.ones(len(pairs)), (compact[:, 0], compact[:, 1])), shape=(len(used), len(used)))
+    count, groups = connected_components(graph, directed=False)
+    return Seams(outer[used].astype(np.int64), groups.astype(np.int64), int(count))

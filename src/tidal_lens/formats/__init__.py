@@ -1,0 +1,1 @@
+"""Open formats: one module a family behind one registry."""

@@ -1,0 +1,203 @@
+"""From the data sets that a library read to a checked flow."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from scipy.spatial import cKDTree
+
+from tidal_lens.errors import DoubtfulFlowError, FileError
+from tidal_lens.flow.boundaries import boundary_of_faces, find_boundaries, kind_from_name, outside_of
+from tidal_lens.flow.case import Block, Boundary, Field, Flow
+from tidal_lens.flow.faces import unshared_mask
+from tidal_lens.flow.reference import ReferenceState
+from tidal_lens.flow.roles import Roles, recognise_roles
+from tidal_lens.flow.seams import find_seams
+from tidal_lens.formats import vtk_arrays
+
+
+@dataclass(frozen=True)
+class Part:
+    """One data set of a file, its name, and the name of the group in which it stood."""
+
+    name: str
+    group: str
+    data: Any
+
+
+def assemble(path: Path, parts: list[Part], anyway: bool) -> Flow:
+    """Put the parts of a result together.
+
+    Parameters
+    ----------
+    path : Path
+        The file, for messages.
+    parts : list of Part
+        Data sets as read.
+    anyway : bool
+        Accept a result without velocity or with values that are not finite.
+
+    Raises
+    ------
+    FileError
+        Sizes or indices contradict one another, or there is nothing three-dimensional.
+    DoubtfulFlowError
+        No velocity, or values that are not finite.
+    """
+    solids: list[vtk_arrays.Solid] = []
+    sheets: list[tuple[str, vtk_arrays.Sheet]] = []
+    notices: list[str] = []
+    for part in parts:
+        content = vtk_arrays.content_of(part.data, f"{path.name}, {part.name or part.group or 'block'}")
+        if isinstance(content, vtk_arrays.Solid):
+            solids.append(replace(content, name=part.name or part.group or f"block {len(solids) + 1}"))
+        elif isinstance(content, vtk_arrays.Sheet):
+            sheets.append((part.name or part.group or f"surface {len(sheets) + 1}", content))
+        notices.extend(content.notices if content else [f"{part.name or 'A part'} holds no cells and was left out."])
+    if not solids:
+        raise FileError("There are no three-dimensional cells in it.", str(path),
+                        "Tidal Lens needs the volume of the flow, not only surfaces or a plane.")
+    blocks, points = _pack(solids)
+    fields = _common_fields(solids, notices)
+    roles = recognise_roles({f.name: f.components for f in fields.values()})
+    seams = find_seams(points, [(b.first_point, b.grid) for b in blocks])
+    outside = outside_of(points, blocks, seams)
+    notices.extend(_doubts(path, fields, roles, anyway))
+    boundaries = _boundaries(sheets, points, outside, _speed(fields, roles), seams.labels(len(points)))
+    reference = _reference(solids, points, outside, fields, roles)
+    flow = Flow(path.stem, path, points, blocks, fields, boundaries, roles, reference,
+                any(s.facts.get("Units") == "SI" for s in solids), tuple(notices))
+    flow.__dict__["seams"] = seams  # already found: fills the cached property
+    return flow
+
+
+def _pack(solids: list[vtk_arrays.Solid]) -> tuple[tuple[Block, ...], NDArray[np.float64]]:
+    blocks: list[Block] = []
+    n_points = n_cells = 0
+    used: set[str] = set()
+    for solid in solids:
+        name = solid.name
+        while name in used:
+            name += "′"
+        used.add(name)
+        blocks.append(Block(name, solid.grid, n_points, n_cells))
+        n_points += solid.grid.n_points
+        n_cells += solid.grid.n_cells
+    return tuple(blocks), np.concatenate([s.points for s in solids])
+
+
+def _common_fields(solids: list[vtk_arrays.Solid], notices: list[str]) -> dict[str, Field]:
+    fields: dict[str, Field] = {}
+    for first in solids[0].fields:
+        same = [f for s in solids for f in s.fields
+                if f.name == first.name and f.place == first.place and f.components == first.components]
+        if len(same) == len(solids):
+            values = np.concatenate([f.values for f in same]) if len(same) > 1 else same[0].values
+            fields.setdefault(first.name, Field(first.name, first.place, values))
+    partial = sorted({f.name for s in solids for f in s.fields} - set(fields))
+    if partial:
+        notices.append(f"Not in every block, left out: {', '.join(partial)}.")
+    return fields
+
+
+def _doubts(path: Path, fields: dict[str, Field], roles: Roles, anyway: bool) -> list[str]:
+    doubts: list[str] = []
+    for f in fields.values():
+        bad = int(f.values.size - np.count_nonzero(np.isfinite(f.values)))
+        if bad:
+            rows = ~np.isfinite(f.values).reshape(len(f.values), -1).all(axis=1)
+            doubts.append(f"{f.name} has {bad:,} values that are not finite, the first at {f.place} {int(rows.argmax()):,}.")
+    if doubts and not anyway:
+        raise DoubtfulFlowError(" ".join(doubts), str(path), "Opened anyway, such places stay empty in every picture.")
+    if not roles.has_velocity:
+        listed = ", ".join(f"{f.name} ({f.components})" for f in fields.values()) or "none"
+        doubts.append(f"No velocity was recognised among its arrays: {listed}.")
+        if not anyway:
+            raise DoubtfulFlowError(doubts[-1], str(path), "Opened anyway, it can be cut and coloured but not traced. "
+                                    "Name the array Velocity, U, or VelocityX, VelocityY, VelocityZ.")
+    return doubts
+
+
+def _speed(fields: dict[str, Field], roles: Roles) -> NDArray[Any] | None:
+    names = roles.velocity or roles.momentum
+    if not names or any(fields[n].place != "node" for n in names):
+        return None
+    columns = np.column_stack([fields[n].values for n in names])
+    return np.linalg.norm(columns, axis=1)
+
+
+def _boundaries(sheets: list[tuple[str, vtk_arrays.Sheet]], points: NDArray[np.float64], outside: NDArray[np.int64],
+                speed: NDArray[Any] | None, labels: NDArray[np.int64]) -> tuple[Boundary, ...]:
+    if not sheets:
+        return find_boundaries(points, outside, speed)
+    found: list[Boundary] = []
+    outer_nodes = np.unique(outside)
+    tree = cKDTree(points[outer_nodes])
+    near = 1e-6 * float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
+    for name in dict.fromkeys(n for n, _ in sheets):
+        own = [s for n, s in sheets if n == name]
+        starts = np.cumsum([0] + [len(s.points) for s in own])
+        faces = np.concatenate([s.faces + start for s, start in zip(own, starts, strict=False)])
+        surface = np.concatenate([s.points for s in own])
+        distance, nearest = tree.query(surface)
+        nodes = outer_nodes[nearest] if (distance <= near).all() else None
+        found.append(Boundary(name, kind_from_name(name) or "open", surface, faces, nodes))
+    rest = _without(outside, found, labels)
+    if not any(b.kind == "wall" for b in found):
+        found.extend(find_boundaries(points, rest, speed))
+    elif len(rest):
+        found.append(boundary_of_faces("outside", "open", points, rest))
+    return tuple(found)
+
+
+def _without(outside: NDArray[np.int64], named: list[Boundary], labels: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Leave out those outer faces that are already part of a named boundary."""
+    taken = [b.nodes[b.faces] for b in named if b.nodes is not None]
+    if not taken:
+        return outside
+    both = np.concatenate([outside, *taken])
+    return outside[unshared_mask(both, labels)[: len(outside)]]
+
+
+def _reference(solids: list[vtk_arrays.Solid], points: NDArray[np.float64], outside: NDArray[np.int64],
+               fields: dict[str, Field], roles: Roles) -> ReferenceState:
+    facts = {k: v for s in reversed(solids) for k, v in s.facts.items()}
+    gamma = _number(facts.get("Gamma") or facts.get("SpecificHeatRatio"), 1.4)
+    velocity = facts.get("ReferenceVelocity")
+    if isinstance(velocity, tuple) and len(velocity) == 3:
+        return ReferenceState(_number(facts.get("ReferencePressure"), None), _number(facts.get("ReferenceDensity"), None),
+                              (velocity[0], velocity[1], velocity[2]), gamma or 1.4, "stated in the file")
+    return _reference_from_outside(points, outside, fields, roles, gamma or 1.4)
+
+
+def _number(value: Any, otherwise: float | None) -> float | None:
+    return float(value[0]) if isinstance(value, tuple) and value and np.isfinite(value[0]) and value[0] > 0 else otherwise
+
+
+def _reference_from_outside(points: NDArray[np.float64], outside: NDArray[np.int64], fields: dict[str, Field],
+                            roles: Roles, gamma: float) -> ReferenceState:
+    """Take the medians over that part of the outside through which the flow is fastest: robust against walls."""
+    speed = _speed(fields, roles)
+    if speed is None or not roles.velocity or len(outside) == 0:
+        return ReferenceState(gamma=gamma)
+    nodes = np.unique(outside)
+    moving = nodes[speed[nodes] > 0.5 * np.nanmax(speed[nodes], initial=0.0)]
+    if len(moving) == 0:
+        return ReferenceState(gamma=gamma)
+
+    def median(name: str | None) -> float | None:
+        if name is None or fields[name].place != "node":
+            return None
+        value = float(np.nanmedian(fields[name].values[moving]))
+        return value if np.isfinite(value) and value > 0 else None
+
+    columns = np.column_stack([fields[n].values for n in roles.velocity])[moving]
+    u, v, w = (float(c) for c in np.nanmedian(columns, axis=0))
+    return ReferenceState(median(roles.pressure), median(roles.density), (u, v, w), gamma,
+                          "guessed: median over the outer boundary where the flow is fast")
+

@@ -1,0 +1,177 @@
+"""VTK XML files: image, rectilinear, structured, unstructured and multi-block.
+
+Nothing in a file is trusted: its frame is checked before the library sees it, and its content afterwards. The linked
+files of a multi-block file are followed here, never by the library, and only inside the file's own folder.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+from xml.etree import ElementTree
+
+from vtkmodules.vtkIOXML import (
+    vtkXMLImageDataReader,
+    vtkXMLPolyDataReader,
+    vtkXMLRectilinearGridReader,
+    vtkXMLStructuredGridReader,
+    vtkXMLUnstructuredGridReader,
+)
+
+from tidal_lens.errors import FileError
+from tidal_lens.flow.case import Flow
+from tidal_lens.formats.assemble import Part, assemble
+from tidal_lens.work import Token
+
+_READERS: dict[str, Callable[[], Any]] = {
+    "ImageData": vtkXMLImageDataReader,
+    "RectilinearGrid": vtkXMLRectilinearGridReader,
+    "StructuredGrid": vtkXMLStructuredGridReader,
+    "UnstructuredGrid": vtkXMLUnstructuredGridReader,
+    "PolyData": vtkXMLPolyDataReader,
+}
+_KIND = re.compile(rb"<VTKFile[^>]*?\btype\s*=\s*[\"'](\w+)[\"']")
+_EXTENT = re.compile(rb"WholeExtent\s*=\s*[\"']([-\d\s]+)[\"']")
+_COUNT = re.compile(rb"NumberOf(?:Points|Cells)\s*=\s*[\"'](\d+)[\"']")
+_MOST_PER_BYTE = 1200  # what the strongest compression can make of one byte, and then some
+_DAMAGED = "Copy it again, or write it again from the solver."
+
+
+def sniff(head: bytes) -> bool:
+    """Whether the first bytes are those of a VTK XML file."""
+    return b"<VTKFile" in head
+
+
+def open_file(path: Path, token: Token, anyway: bool) -> Flow:
+    """Read a serial or multi-block VTK XML file into a flow."""
+    kind = _checked_kind(path)
+    if kind == "vtkMultiBlockDataSet":
+        parts = _read_multiblock(path, token)
+    else:
+        parts = [Part(path.stem, "", _read_piece(path, kind, token))]
+    token.check()
+    return assemble(path, parts, anyway)
+
+
+def _checked_kind(path: Path) -> str:
+    try:
+        size = path.stat().st_size
+        with path.open("rb") as stream:
+            head = stream.read(65536)
+            stream.seek(max(0, size - 256))
+            tail = stream.read()
+    except OSError as exc:
+        raise FileError(f"The file cannot be read: {exc.strerror}.", str(path), "Check its name and permissions.") from exc
+    found = _KIND.search(head)
+    if found is None:
+        raise FileError("This is not a VTK XML file.", str(path), _DAMAGED)
+    if b"</VTKFile>" not in tail:
+        raise FileError("The file ends in the middle: it was cut off.", str(path), _DAMAGED)
+    kind = found.group(1).decode()
+    if kind not in _READERS and kind != "vtkMultiBlockDataSet":
+        raise FileError(f"VTK XML files of type {kind} are not opened.", str(path),
+                        f"It opens {', '.join(_READERS)} and multi-block files.")
+    _check_declared_sizes(path, head, size)
+    return kind
+
+
+def _check_declared_sizes(path: Path, head: bytes, size: int) -> None:
+    counts = [int(n) for n in _COUNT.findall(head)]
+    for extent in _EXTENT.findall(head):
+        numbers = [int(n) for n in extent.split()]
+        if len(numbers) != 6 or any(b < a for a, b in zip(numbers[::2], numbers[1::2], strict=True)):
+            raise FileError("The extent that the file declares makes no sense.", str(path), _DAMAGED)
+        a, b, c = (q - p + 1 for p, q in zip(numbers[::2], numbers[1::2], strict=True))
+        counts.append(a * b * c)
+    if counts and max(counts) > size * _MOST_PER_BYTE:
+        raise FileError(f"The file declares {max(counts):,} points or cells, more than {size:,} bytes can hold.",
+                        str(path), _DAMAGED)
+
+
+def _read_piece(path: Path, kind: str, token: Token) -> Any:
+    reader = _READERS[kind]()
+    problems: list[str] = []
+
+    def note_problem(_caller: Any, _event: str, message: str = "") -> None:
+        problems.append(message)
+
+    note_problem.CallDataType = "string0"  # type: ignore[attr-defined]  # how VTK learns to pass the text
+
+    def note_progress(caller: Any, _event: str) -> None:
+        token.report(float(caller.GetProgress()))
+        if token.cancelled:
+            caller.SetAbortExecute(1)
+
+    reader.AddObserver("ErrorEvent", note_problem)
+    reader.AddObserver("ProgressEvent", note_progress)
+    reader.SetFileName(str(path))
+    reader.Update()
+    token.check()
+    if problems:
+        raise FileError(f"The file is damaged: {_first_line(problems[0])}", str(path), _DAMAGED)
+    return reader.GetOutput()
+
+
+def _first_line(message: str) -> str:
+    text = re.sub(r"^ERROR:.*?\n", "", message.strip(), flags=re.DOTALL)
+    text = re.sub(r"\(0x[0-9a-f]+\)", "", text)
+    return text.strip().splitlines()[0][:200] if text.strip() else "its content does not fit its header."
+
+
+@dataclass(frozen=True)
+class _Leaf:
+    name: str
+    group: str
+    file: Path
+
+
+def _read_multiblock(path: Path, token: Token) -> list[Part]:
+    leaves = _leaves(path)
+    parts: list[Part] = []
+    for number, leaf in enumerate(leaves):
+        kind = _checked_kind(leaf.file)
+        if kind == "vtkMultiBlockDataSet":
+            raise FileError("A multi-block file inside a multi-block file is not followed.", f"{path.name} → {leaf.file.name}",
+                            "Open the inner file by itself.")
+        parts.append(Part(leaf.name, leaf.group, _read_piece(leaf.file, kind, Token())))
+        token.check()
+        token.report((number + 1) / len(leaves))
+    return parts
+
+
+def _leaves(path: Path) -> list[_Leaf]:
+    if path.stat().st_size > 50_000_000:
+        raise FileError("A multi-block index of more than 50 MB is not believed.", str(path), _DAMAGED)
+    try:
+        root = ElementTree.parse(path).getroot()  # noqa: S314  (expat refuses entity bombs; size is checked above)
+    except ElementTree.ParseError as exc:
+        raise FileError(f"The index is not well-formed XML: {exc}.", str(path), _DAMAGED) from exc
+    top = root.find("vtkMultiBlockDataSet")
+    found: list[_Leaf] = []
+    folder = path.parent.resolve()
+
+    def visit(element: ElementTree.Element, group: str, depth: int) -> None:
+        if depth > 30:
+            raise FileError("The blocks are nested more than 30 deep.", str(path), _DAMAGED)
+        for child in element:
+            name = child.get("name") or ""
+            if child.tag in ("Block", "Piece"):
+                visit(child, name or group, depth + 1)
+            elif child.tag == "DataSet" and child.get("file"):
+                file = (folder / str(child.get("file"))).resolve()
+                if not file.is_relative_to(folder):
+                    raise FileError(f"The index links to {child.get('file')}, outside its own folder.", str(path),
+                                    "Put the linked files beside the index.")
+                if not file.is_file():
+                    raise FileError(f"The linked file {child.get('file')} does not exist.", str(path),
+                                    "Copy the whole folder, not the index alone.")
+                found.append(_Leaf(name, group, file))
+
+    if top is not None:
+        visit(top, "", 0)
+    if not found:
+        raise FileError("The index names no files.", str(path), _DAMAGED)
+    return found

@@ -1,0 +1,36 @@
+"""The one place that configures the compiler of the hot kernels.
+
+Compiled kernels are kept in a per-user cache folder named after a digest of all kernel sources, so that an edited
+helper in one file can never leave a stale kernel of another file behind.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeVar
+
+import platformdirs
+
+_F = TypeVar("_F", bound=Callable[..., Any])
+
+
+def _cache_folder() -> Path:
+    digest = hashlib.sha256()
+    for path in sorted(Path(__file__).parent.rglob("kernels.py")):
+        digest.update(path.read_bytes())
+    return Path(platformdirs.user_cache_dir("tidal-lens")) / "kernels" / digest.hexdigest()[:12]
+
+
+os.environ.setdefault("NUMBA_CACHE_DIR", str(_cache_folder()))
+
+import numba  # noqa: E402  (the cache folder must be known before the compiler is loaded)
+
+
+def kernel(function: _F) -> _F:
+    """Compile a kernel: releases the interpreter lock, is cached on disk, divides like NumPy."""
+    # fastmath stays off: it breaks tests for NaN.
+    compiled: _F = numba.njit(nogil=True, cache=True, error_model="numpy")(function)
+    return compiled

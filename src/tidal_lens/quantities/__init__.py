@@ -1,0 +1,1 @@
+"""Derived quantities: their catalogue, gradient operators, vortex criteria and gas dynamics."""

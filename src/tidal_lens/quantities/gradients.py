@@ -1,0 +1,140 @@
+"""Gradients of node values on the grids of a flow."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.flow.case import Flow
+from tidal_lens.flow.faces import outer_faces
+from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
+from tidal_lens.quantities import kernels
+from tidal_lens.work import Token, run_chunks
+
+_EDGES = np.array([(0, 1), (1, 2), (2, 3), (3, 0), (4, 5), (5, 6), (6, 7), (7, 4), (0, 4), (1, 5), (2, 6), (3, 7)])
+
+
+class NodeLinks:
+    """Which nodes are joined by edges of cells, and which nodes are on the outside.
+
+    Attributes
+    ----------
+    starts : ndarray, shape (n + 1,), int64
+        First link of each node.
+    links : ndarray, int32
+        Nodes at the other end.
+    outer : ndarray, shape (n,), bool
+        Nodes of outer faces.
+    """
+
+    def __init__(self, grid: UnstructuredGrid, token: Token | None = None) -> None:
+        n = grid.n_points
+        counts = np.zeros(n + 1, np.int64)
+        kernels.count_links(grid.corners, _EDGES, len(_EDGES), counts, np.empty(0, np.int32), False)
+        loose = np.cumsum(counts)
+        links = np.empty(int(loose[-1]), np.int32)
+        kernels.count_links(grid.corners, _EDGES, len(_EDGES), loose.copy(), links, True)
+        sizes = np.zeros(n + 1, np.int64)
+        run_chunks(lambda a, b: kernels.drop_repeated_links(loose, links, sizes[1:], a, b), n, 16384, token)
+        self.starts = np.cumsum(sizes)
+        self.links = np.empty(int(self.starts[-1]), np.int32)
+        run_chunks(lambda a, b: kernels.pack_links(loose, links, self.starts, self.links, a, b), n, 16384, token)
+        self.outer = np.zeros(n, dtype=bool)
+        self.outer[outer_faces(grid).ravel()] = True
+
+
+def links_of(grid: UnstructuredGrid, token: Token | None = None) -> NodeLinks:
+    """Links of a grid, built at the first call and kept with it."""
+    ready = grid.__dict__.get("_links")
+    if ready is None:
+        ready = NodeLinks(grid, token)
+        grid.__dict__["_links"] = ready
+    return ready
+
+
+def block_gradient(grid: StructuredGrid | UnstructuredGrid, points: NDArray[np.float64], values: NDArray[Any],
+                   token: Token | None = None, out: NDArray[Any] | None = None) -> NDArray[Any]:
+    """Gradient of node values on one block.
+
+    Parameters
+    ----------
+    grid : Grid
+        The block's grid.
+    points : ndarray, shape (n, 3), float64
+        Its points.
+    values : ndarray, shape (n,) or (n, 3)
+        Node values.
+    token : Token, optional
+        Progress and cancel.
+    out : ndarray, shape (n, components, 3), optional
+        Where to write.
+
+    Returns
+    -------
+    ndarray, shape (n, components, 3)
+        [p, i, j] = ∂f_i/∂x_j at node p.
+
+    Raises
+    ------
+    ValueError
+        Shapes do not fit.
+
+    Notes
+    -----
+    Structured blocks: second-order metric differences, one-sided at the ends. Unstructured: inverse-distance weighted
+    least squares over edge neighbours, with a quadratic fit over two rings at outer and lopsided nodes.
+    """
+    columns = np.ascontiguousarray(values[:, None] if values.ndim == 1 else values)
+    if points.shape != (grid.n_points, 3) or len(columns) != grid.n_points or columns.shape[1] not in (1, 3):
+        raise ValueError(f"{grid.n_points} points, {points.shape} coordinates and {values.shape} values do not fit")
+    result = np.empty((len(columns), columns.shape[1], 3), columns.dtype) if out is None else out
+    if isinstance(grid, StructuredGrid):
+        dims = np.array(grid.dims, np.int64)
+        chunk = max(1, 65536 // (grid.dims[0] * grid.dims[1]))
+        run_chunks(lambda a, b: kernels.gradient_structured(points, dims, columns, result, a, b), grid.dims[2], chunk, token)
+        if not np.isfinite(result).all():
+            kernels.mend_gradient(dims, result)
+    else:
+        near = links_of(grid, token)
+        run_chunks(lambda a, b: kernels.gradient_unstructured(points, columns, near.starts, near.links, near.outer,
+                                                              result, a, b), grid.n_points, 8192, token)
+    return result
+
+
+def flow_gradient(flow: Flow, values: NDArray[Any], token: Token | None = None) -> NDArray[Any]:
+    """Gradient of node values over all blocks, averaged on the seams between them; shape (n, components, 3)."""
+    components = 1 if values.ndim == 1 else values.shape[1]
+    result = np.empty((flow.n_points, components, 3), values.dtype)
+    for block in flow.blocks:
+        block_gradient(block.grid, flow.points[block.points], values[block.points], token, result[block.points])
+    flow.seams.average(result.reshape(flow.n_points, -1))
+    return result
+
+
+def vorticity_and_q(grad_u: NDArray[Any], token: Token | None = None) -> tuple[NDArray[Any], NDArray[Any]]:
+    """Vorticity and Q of a velocity gradient.
+
+    Parameters
+    ----------
+    grad_u : ndarray, shape (n, 3, 3)
+        [p, i, j] = ∂u_i/∂x_j [1/s].
+    token : Token, optional
+        Progress and cancel.
+
+    Returns
+    -------
+    vorticity : ndarray, shape (n, 3)
+        curl u [1/s].
+    q : ndarray, shape (n,)
+        Second invariant ½[(tr ∇u)² − tr(∇u²)] [1/s²]; ½(‖Ω‖² − ‖S‖²) where the flow is free of divergence [1]_.
+
+    References
+    ----------
+    .. [1] Hunt, Wray & Moin 1988, Eddies, streams and convergence zones in turbulent flows, CTR-S88.
+    """
+    vorticity = np.empty((len(grad_u), 3), grad_u.dtype)
+    q = np.empty(len(grad_u), grad_u.dtype)
+    run_chunks(lambda a, b: kernels.from_velocity_gradient(grad_u, vorticity, q, a, b), len(grad_u), 65536, token)
+    return vorticity, q

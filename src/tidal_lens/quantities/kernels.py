@@ -1,0 +1,364 @@
+"""Compiled loops: gradients on structured and unstructured grids, and what follows from the velocity gradient."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from tidal_lens.jit import kernel
+
+Array = Any
+
+
+@kernel
+def _line(n: int, stride: int, index: int) -> tuple[int, int, int, float, float, float]:
+    """Second-order difference along a grid line: three offsets and their weights, one-sided at the ends."""
+    if n == 2:
+        if index == 0:
+            return 0, stride, 0, -1.0, 1.0, 0.0
+        return -stride, 0, 0, -1.0, 1.0, 0.0
+    if index == 0:
+        return 0, stride, 2 * stride, -1.5, 2.0, -0.5
+    if index == n - 1:
+        return -2 * stride, -stride, 0, 0.5, -2.0, 1.5
+    return -stride, stride, 0, -0.5, 0.5, 0.0
+
+
+@kernel
+def gradient_structured(points: Array, dims: Array, values: Array, out: Array, begin: int, end: int) -> None:
+    """Gradient by metric differences in the grid layers k = begin..end.
+
+    points (n, 3), values (n, c), out (n, c, 3) with out[p, i, j] = d(values_i)/d(x_j). Where the metric is singular
+    (collapsed edges) the gradient is the mean of those at the next nodes along the first index that has one.
+    """
+    ni, nj, nk = dims[0], dims[1], dims[2]
+    nc = values.shape[1]
+    for k in range(begin, end):
+        c0, c1, c2, wc0, wc1, wc2 = _line(nk, ni * nj, k)
+        for j in range(nj):
+            b0, b1, b2, wb0, wb1, wb2 = _line(nj, ni, j)
+            for i in range(ni):
+                n = i + ni * (j + nj * k)
+                if i > 0 and i < ni - 1:
+                    a0, a1, a2, wa0, wa1, wa2 = -1, 1, 0, -0.5, 0.5, 0.0
+                else:
+                    a0, a1, a2, wa0, wa1, wa2 = _line(ni, 1, i)
+                a0, a1, a2 = a0 + n, a1 + n, a2 + n
+                p0, p1, p2 = b0 + n, b1 + n, b2 + n
+                q0, q1, q2 = c0 + n, c1 + n, c2 + n
+                xr = wa0 * points[a0, 0] + wa1 * points[a1, 0]
+                yr = wa0 * points[a0, 1] + wa1 * points[a1, 1]
+                zr = wa0 * points[a0, 2] + wa1 * points[a1, 2]
+                if wa2 != 0.0:
+                    xr += wa2 * points[a2, 0]
+                    yr += wa2 * points[a2, 1]
+                    zr += wa2 * points[a2, 2]
+                xs = wb0 * points[p0, 0] + wb1 * points[p1, 0]
+                ys = wb0 * points[p0, 1] + wb1 * points[p1, 1]
+                zs = wb0 * points[p0, 2] + wb1 * points[p1, 2]
+                if wb2 != 0.0:
+                    xs += wb2 * points[p2, 0]
+                    ys += wb2 * points[p2, 1]
+                    zs += wb2 * points[p2, 2]
+                xt = wc0 * points[q0, 0] + wc1 * points[q1, 0]
+                yt = wc0 * points[q0, 1] + wc1 * points[q1, 1]
+                zt = wc0 * points[q0, 2] + wc1 * points[q1, 2]
+                if wc2 != 0.0:
+                    xt += wc2 * points[q2, 0]
+                    yt += wc2 * points[q2, 1]
+                    zt += wc2 * points[q2, 2]
+                rx, ry, rz = ys * zt - zs * yt, zs * xt - xs * zt, xs * yt - ys * xt
+                det = xr * rx + yr * ry + zr * rz
+                inv = 1.0 / det
+                rx, ry, rz = rx * inv, ry * inv, rz * inv
+                sx, sy, sz = (yt * zr - zt * yr) * inv, (zt * xr - xt * zr) * inv, (xt * yr - yt * xr) * inv
+                tx, ty, tz = (yr * zs - zr * ys) * inv, (zr * xs - xr * zs) * inv, (xr * ys - yr * xs) * inv
+                for c in range(nc):
+                    fr = wa0 * values[a0, c] + wa1 * values[a1, c]
+                    fs = wb0 * values[p0, c] + wb1 * values[p1, c]
+                    ft = wc0 * values[q0, c] + wc1 * values[q1, c]
+                    if wa2 != 0.0:
+                        fr += wa2 * values[a2, c]
+                    if wb2 != 0.0:
+                        fs += wb2 * values[p2, c]
+                    if wc2 != 0.0:
+                        ft += wc2 * values[q2, c]
+                    out[n, c, 0] = fr * rx + fs * sx + ft * tx
+                    out[n, c, 1] = fr * ry + fs * sy + ft * ty
+                    out[n, c, 2] = fr * rz + fs * sz + ft * tz
+
+
+@kernel
+def mend_gradient(dims: Array, out: Array) -> int:
+    """Replace gradients that are not finite by the mean of finite ones next to them; return how many were mended."""
+    ni, nj, nk = dims[0], dims[1], dims[2]
+    mended = 0
+    for k in range(nk):
+        for j in range(nj):
+            for i in range(ni):
+                n = i + ni * (j + nj * k)
+                for c in range(out.shape[1]):
+                    if np.isfinite(out[n, c, 0]) and np.isfinite(out[n, c, 1]) and np.isfinite(out[n, c, 2]):
+                        continue
+                    a = b = e = 0.0
+                    count = 0
+                    for dk in range(max(k - 1, 0), min(k + 2, nk)):
+                        for dj in range(max(j - 1, 0), min(j + 2, nj)):
+                            for di in range(max(i - 1, 0), min(i + 2, ni)):
+                                o = di + ni * (dj + nj * dk)
+                                if np.isfinite(out[o, c, 0]) and np.isfinite(out[o, c, 1]) and np.isfinite(out[o, c, 2]):
+                                    a += out[o, c, 0]
+                                    b += out[o, c, 1]
+                                    e += out[o, c, 2]
+                                    count += 1
+                    if count > 0:
+                        out[n, c, 0], out[n, c, 1], out[n, c, 2] = a / count, b / count, e / count
+                        mended += 1
+    return mended
+
+
+@kernel
+def from_velocity_gradient(grad: Array, vorticity: Array, q: Array, begin: int, end: int) -> None:
+    """Vorticity (n, 3) and Q (n,) from grad (n, 3, 3) with grad[p, i, j] = d(u_i)/d(x_j)."""
+    for n in range(begin, end):
+        g = grad[n]
+        vorticity[n, 0] = g[2, 1] - g[1, 2]
+        vorticity[n, 1] = g[0, 2] - g[2, 0]
+        vorticity[n, 2] = g[1, 0] - g[0, 1]
+        trace = g[0, 0] + g[1, 1] + g[2, 2]
+        product = (g[0, 0] * g[0, 0] + g[1, 1] * g[1, 1] + g[2, 2] * g[2, 2]
+                   + 2.0 * (g[0, 1] * g[1, 0] + g[0, 2] * g[2, 0] + g[1, 2] * g[2, 1]))
+        q[n] = 0.5 * (trace * trace - product)
+
+
+@kernel
+def count_links(corners: Array, edges: Array, n_edges: int, starts: Array, links: Array, fill: bool) -> None:
+    """Links from each node along the edges of its cells, repeats included: count first, then fill."""
+    for cell in range(corners.shape[0]):
+        for e in range(n_edges):
+            a, b = corners[cell, edges[e, 0]], corners[cell, edges[e, 1]]
+            if a == b:
+                continue
+            if fill:
+                links[starts[a]] = b
+                starts[a] += 1
+                links[starts[b]] = a
+                starts[b] += 1
+            else:
+                starts[a + 1] += 1
+                starts[b + 1] += 1
+
+
+@kernel
+def drop_repeated_links(starts: Array, links: Array, sizes: Array, begin: int, end: int) -> None:
+    """Make the links of each node begin..end unique, in place at the head of its row; write their number."""
+    for n in range(begin, end):
+        size = 0
+        for a in range(starts[n], starts[n + 1]):
+            seen = False
+            for b in range(starts[n], starts[n] + size):
+                if links[b] == links[a]:
+                    seen = True
+                    break
+            if not seen:
+                links[starts[n] + size] = links[a]
+                size += 1
+        sizes[n] = size
+
+
+@kernel
+def pack_links(starts: Array, links: Array, new_starts: Array, new_links: Array, begin: int, end: int) -> None:
+    """Copy the heads of rows into a tight table."""
+    for n in range(begin, end):
+        size = new_starts[n + 1] - new_starts[n]
+        for a in range(size):
+            new_links[new_starts[n] + a] = links[starts[n] + a]
+
+
+@kernel
+def _gather_ring(node: int, starts: Array, links: Array, ring: Array) -> int:
+    """Two rings of neighbours, a third where they are few; at most as many as ``ring`` holds."""
+    count = 0
+    for a in range(starts[node], starts[node + 1]):
+        if count < len(ring):
+            ring[count] = links[a]
+            count += 1
+    begin, level = 0, 1
+    while level < 2 or (level < 3 and count < 14):
+        end = count
+        for f in range(begin, end):
+            for a in range(starts[ring[f]], starts[ring[f] + 1]):
+                other = links[a]
+                if other == node:
+                    continue
+                seen = False
+                for b in range(count):
+                    if ring[b] == other:
+                        seen = True
+                        break
+                if not seen and count < len(ring):
+                    ring[count] = other
+                    count += 1
+        begin = end
+        level += 1
+    return count
+
+
+@kernel
+def _cholesky_solve(a: Array, rhs: Array, n: int, columns: int) -> bool:
+    """Solve the normal equations in place; False where they are too ill-conditioned to be of use."""
+    largest = 0.0
+    for i in range(n):
+        largest = max(largest, a[i, i])
+    for i in range(n):
+        for j in range(i + 1):
+            s = a[i, j]
+            for k in range(j):
+                s -= a[i, k] * a[j, k]
+            if i == j:
+                if not s > 1e-9 * largest:
+                    return False
+                a[i, i] = np.sqrt(s)
+            else:
+                a[i, j] = s / a[j, j]
+    for c in range(columns):
+        for i in range(n):
+            s = rhs[i, c]
+            for k in range(i):
+                s -= a[i, k] * rhs[k, c]
+            rhs[i, c] = s / a[i, i]
+        for i in range(n - 1, -1, -1):
+            s = rhs[i, c]
+            for k in range(i + 1, n):
+                s -= a[k, i] * rhs[k, c]
+            rhs[i, c] = s / a[i, i]
+    return True
+
+
+@kernel
+def gradient_unstructured(points: Array, values: Array, starts: Array, links: Array, outer: Array, out: Array,
+                          begin: int, end: int) -> None:
+    """Weighted least squares over edge neighbours; a quadratic fit over two rings at outer and lopsided nodes.
+
+    points (n, 3), values (n, c <= 3), out (n, c, 3), outer (n,) bool. Weights are inverse squared distances. A stencil
+    is lopsided where the first moment of the weighted neighbours shows that errors of second order do not cancel.
+    """
+    nc = values.shape[1]
+    ring = np.empty(160, np.int64)
+    a = np.empty((9, 9))
+    rhs = np.empty((9, 3))
+    row = np.empty(9)
+    for n in range(begin, end):
+        x0, y0, z0 = points[n, 0], points[n, 1], points[n, 2]
+        xx = xy = xz = yy = yz = zz = 0.0
+        mx = my = mz = total = 0.0
+        r0 = r1 = r2 = 0.0
+        s0 = s1 = s2 = 0.0
+        t0 = t1 = t2 = 0.0
+        for e in range(starts[n], starts[n + 1]):
+            o = links[e]
+            dx, dy, dz = points[o, 0] - x0, points[o, 1] - y0, points[o, 2] - z0
+            d2 = dx * dx + dy * dy + dz * dz
+            if d2 == 0.0:
+                continue
+            w = 1.0 / d2
+            wx, wy, wz = w * dx, w * dy, w * dz
+            xx += wx * dx
+            xy += wx * dy
+            xz += wx * dz
+            yy += wy * dy
+            yz += wy * dz
+            zz += wz * dz
+            mx += dx
+            my += dy
+            mz += dz
+            total += np.sqrt(d2)
+            f = values[o, 0] - values[n, 0]
+            r0 += wx * f
+            r1 += wy * f
+            r2 += wz * f
+            if nc == 3:
+                f = values[o, 1] - values[n, 1]
+                s0 += wx * f
+                s1 += wy * f
+                s2 += wz * f
+                f = values[o, 2] - values[n, 2]
+                t0 += wx * f
+                t1 += wy * f
+                t2 += wz * f
+        lopsided = np.sqrt(mx * mx + my * my + mz * mz) > 0.08 * total
+        if outer[n] or lopsided:
+            count = _gather_ring(n, starts, links, ring)
+            if count >= 12 and _quadratic(points, values, n, ring, count, a, rhs, row):
+                for c in range(nc):
+                    for d in range(3):
+                        out[n, c, d] = rhs[d, c]
+                continue
+        det = xx * (yy * zz - yz * yz) - xy * (xy * zz - yz * xz) + xz * (xy * yz - yy * xz)
+        inv = 1.0 / det
+        i00, i01, i02 = (yy * zz - yz * yz) * inv, (xz * yz - xy * zz) * inv, (xy * yz - xz * yy) * inv
+        i11, i12, i22 = (xx * zz - xz * xz) * inv, (xy * xz - xx * yz) * inv, (xx * yy - xy * xy) * inv
+        out[n, 0, 0] = i00 * r0 + i01 * r1 + i02 * r2
+        out[n, 0, 1] = i01 * r0 + i11 * r1 + i12 * r2
+        out[n, 0, 2] = i02 * r0 + i12 * r1 + i22 * r2
+        if nc == 3:
+            out[n, 1, 0] = i00 * s0 + i01 * s1 + i02 * s2
+            out[n, 1, 1] = i01 * s0 + i11 * s1 + i12 * s2
+            out[n, 1, 2] = i02 * s0 + i12 * s1 + i22 * s2
+            out[n, 2, 0] = i00 * t0 + i01 * t1 + i02 * t2
+            out[n, 2, 1] = i01 * t0 + i11 * t1 + i12 * t2
+            out[n, 2, 2] = i02 * t0 + i12 * t1 + i22 * t2
+
+
+@kernel
+def _quadratic(points: Array, values: Array, n: int, ring: Array, count: int, a: Array, rhs: Array,
+               row: Array) -> bool:
+    """Fit of a quadratic through the node's own value; gradients end up in rhs[0:3, component]."""
+    nc = values.shape[1]
+    x0, y0, z0 = points[n, 0], points[n, 1], points[n, 2]
+    sx = sy = sz = 0.0
+    for m in range(count):
+        o = ring[m]
+        sx = max(sx, abs(points[o, 0] - x0))
+        sy = max(sy, abs(points[o, 1] - y0))
+        sz = max(sz, abs(points[o, 2] - z0))
+    if sx == 0.0 or sy == 0.0 or sz == 0.0:
+        return False
+    for i in range(9):
+        for j in range(9):
+            a[i, j] = 0.0
+        for c in range(3):
+            rhs[i, c] = 0.0
+    for m in range(count):
+        o = ring[m]
+        x, y, z = (points[o, 0] - x0) / sx, (points[o, 1] - y0) / sy, (points[o, 2] - z0) / sz
+        w = 1.0 / (x * x + y * y + z * z + 1e-12)
+        row[0], row[1], row[2] = x, y, z
+        row[3], row[4], row[5] = x * x, y * y, z * z
+        row[6], row[7], row[8] = x * y, y * z, x * z
+        for i in range(9):
+            wi = w * row[i]
+            for j in range(i + 1):
+                a[i, j] += wi * row[j]
+            for c in range(nc):
+                rhs[i, c] += wi * (values[o, c] - values[n, c])
+    if not _cholesky_solve(a, rhs, 9, nc):
+        return False
+    for c in range(nc):
+        rhs[0, c] /= sx
+        rhs[1, c] /= sy
+        rhs[2, c] /= sz
+    return True
+
+
+@kernel
+def cells_to_nodes(m_corners: Array, own: Array, values: Array, sums: Array, counts: Array) -> None:
+    """Add cell values (cells, c) to the nodes (n, c) at their distinct corners; own[cell, corner] says which count."""
+    for cell in range(m_corners.shape[0]):
+        for corner in range(8):
+            if own[cell, corner]:
+                node = m_corners[cell, corner]
+                counts[node] += 1
+                for c in range(values.shape[1]):
+                    sums[node, c] += values[cell, c]

@@ -1,0 +1,1 @@
+"""Where is a point, and what is the value there."""

@@ -1,0 +1,160 @@
+"""A flow's grids packed for the kernels: connectivity, face neighbours and box trees over all blocks."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.flow.case import Flow
+from tidal_lens.flow.grid import HEX_FACES, StructuredGrid, UnstructuredGrid
+from tidal_lens.sampling import kernels
+from tidal_lens.work import Token, run_chunks
+
+_LEVELS = 12
+
+
+@dataclass(frozen=True, eq=False)
+class Stencil:
+    """How values at some points follow from values at the flow's nodes.
+
+    Attributes
+    ----------
+    ids : ndarray, shape (n, m), int64
+        Nodes.
+    weights : ndarray, shape (n, m), float64
+        Their weights; NaN where a point is outside the flow.
+    """
+
+    ids: NDArray[np.int64]
+    weights: NDArray[np.float64]
+
+    def apply(self, values: NDArray[Any]) -> NDArray[np.float64]:
+        """Interpolate node values of shape (nodes,) to the points, shape (n,)."""
+        out = np.empty(len(self.ids))
+        if len(values) == 0 or (len(self.ids) and int(self.ids.max()) >= len(values)):
+            raise ValueError("the stencil refers to nodes that the values do not have")
+        run_chunks(lambda a, b: kernels.gather(values, self.ids, self.weights, out, a, b), len(out), 65536)
+        return out
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """Packed grids; ``arrays`` is the tuple that the kernels take (see :mod:`tidal_lens.sampling.kernels`)."""
+
+    arrays: tuple[NDArray[Any], ...]
+
+    def locate(self, targets: NDArray[np.float64], slack: float = 1e-3,
+               token: Token | None = None) -> tuple[Stencil, NDArray[np.bool_]]:
+        """Find the cells that hold points.
+
+        Parameters
+        ----------
+        targets : ndarray, shape (n, 3)
+            Points.
+        slack : float
+            How far outside a cell still counts as inside, in cell widths (values are then extrapolated).
+        token : Token, optional
+            Progress and cancel.
+
+        Returns
+        -------
+        Stencil, ndarray of bool
+            Interpolation to the points, and which of them are inside.
+        """
+        targets = np.ascontiguousarray(targets, dtype=np.float64).reshape(-1, 3)
+        n = len(targets)
+        cells, ids, weights = np.empty((n, 2), np.int64), np.empty((n, 8), np.int64), np.empty((n, 8))
+        run_chunks(lambda a, b: kernels.locate(self.arrays, targets, slack, cells, ids, weights, a, b), n, 4096, token)
+        return Stencil(ids, weights), cells[:, 0] >= 0
+
+
+_build_lock = threading.Lock()
+
+
+def mesh_of(flow: Flow, token: Token | None = None) -> Mesh:
+    """The flow's packed mesh, built at the first call and kept with the flow."""
+    with _build_lock:
+        ready = flow.__dict__.get("_mesh")
+        if ready is None:
+            ready = build_mesh(flow, token)
+            flow.__dict__["_mesh"] = ready
+        return ready
+
+
+def build_mesh(flow: Flow, token: Token | None = None) -> Mesh:
+    """Pack the grids of a flow and build face neighbours and trees.
+
+    Notes
+    -----
+    The tree is a hierarchy of boxes over the cells in the order of a space-filling curve, eight to one: it needs no
+    tuning where cells differ in size by orders of magnitude, as in boundary layers.
+    """
+    low, high = flow.bounds
+    scale = 2097151.0 / np.maximum(high - low, 1e-300)
+    unstructured = [b.grid for b in flow.blocks if isinstance(b.grid, UnstructuredGrid)]
+    table = np.zeros((len(flow.blocks), 10), np.int64)
+    rows = 0
+    for n, block in enumerate(flow.blocks):
+        grid = block.grid
+        dims = grid.dims if isinstance(grid, StructuredGrid) else (0, 0, 0)
+        table[n] = (isinstance(grid, StructuredGrid), block.first_point, *dims, block.first_cell, grid.n_cells, rows, 0,
+                    block.first_cell)
+        rows += 0 if isinstance(grid, StructuredGrid) else grid.n_cells
+    corners = np.concatenate([g.corners for g in unstructured]) if unstructured else np.zeros((1, 8), np.int32)
+    kinds = np.concatenate([g.types for g in unstructured]) if unstructured else np.zeros(1, np.uint8)
+    neighbours = (np.concatenate([face_neighbours(g, token) for g in unstructured]) if unstructured
+                  else np.full((1, 6), -1, np.int32))
+    order = np.empty(flow.n_cells, np.int32)
+    starts, sizes = np.zeros((len(table), _LEVELS), np.int64), np.zeros((len(table), _LEVELS), np.int64)
+    arrays = [flow.points, table, corners, neighbours, kinds, order, starts, sizes, np.zeros((1, 6))]
+    boxes: list[NDArray[np.float64]] = []
+    total = 0
+    for n in range(len(table)):
+        if token is not None:
+            token.check()
+        for level, layer in enumerate(_tree_of(tuple(arrays), n, low, scale, order)):
+            starts[n, level], sizes[n, level] = total, len(layer)
+            total += len(layer)
+            boxes.append(layer)
+            table[n, 8] = level + 1
+    arrays[8] = np.concatenate(boxes)
+    return Mesh(tuple(arrays))
+
+
+def _tree_of(arrays: tuple[NDArray[Any], ...], block: int, low: NDArray[np.float64], scale: NDArray[np.float64],
+             order: NDArray[np.int32]) -> list[NDArray[np.float64]]:
+    first, count = int(arrays[1][block, 9]), int(arrays[1][block, 6])
+    keys = np.empty(count, np.int64)
+    run_chunks(lambda a, b: kernels.curve_keys(arrays, block, low, scale, keys, a, b), count, 65536)
+    order[first:first + count] = np.argsort(keys, kind="stable")
+    layers = [np.empty(((count + 7) // 8, 6))]
+    run_chunks(lambda a, b: kernels.leaf_boxes(arrays, block, layers[0], a, b), len(layers[0]), 8192)
+    while len(layers[-1]) > 8 and len(layers) < _LEVELS:
+        upper = np.empty(((len(layers[-1]) + 7) // 8, 6))
+        kernels.parent_boxes(layers[-1], upper)
+        layers.append(upper)
+    return layers
+
+
+def face_neighbours(grid: UnstructuredGrid, token: Token | None = None) -> NDArray[np.int32]:
+    """Cell on the other side of each face, -1 where there is none.
+
+    Returns
+    -------
+    ndarray, shape (n_cells, 6), int32
+        In the order of ``HEX_FACES``; sides collapsed to an edge or a point have none.
+    """
+    faces = np.array(HEX_FACES, dtype=np.int64)
+    counts = np.zeros(grid.n_points + 1, np.int64)
+    kernels.bucket_faces(grid.corners, faces, counts, np.empty(0, np.int64), False)
+    starts = np.cumsum(counts)
+    entries = np.empty(int(starts[-1]), np.int64)
+    kernels.bucket_faces(grid.corners, faces, starts.copy(), entries, True)
+    neighbours = np.full((grid.n_cells, 6), -1, np.int32)
+    run_chunks(lambda a, b: kernels.match_faces(grid.corners, faces, starts, entries, neighbours, a, b), grid.n_points,
+               16384, token)
+    return neighbours

@@ -1,0 +1,1 @@
+"""Seeds and the lines traced from them."""

@@ -1,0 +1,95 @@
+"""Cancel tokens, progress and the pool on which kernels run chunk by chunk."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
+
+from tidal_lens.errors import CancelledError
+
+Progress = Callable[[float], None]
+WORKERS = max(1, min(16, os.cpu_count() or 1))
+_pool_lock = threading.Lock()
+_pool: ThreadPoolExecutor | None = None
+
+
+class Token:
+    """Says whether the answer of a piece of work is still wanted, and hears how far it got."""
+
+    def __init__(self, progress: Progress | None = None) -> None:
+        self._gone = threading.Event()
+        self._progress = progress
+
+    def cancel(self) -> None:
+        """Ask the work to stop at its next check."""
+        self._gone.set()
+
+    @property
+    def cancelled(self) -> bool:
+        """Whether the work was asked to stop."""
+        return self._gone.is_set()
+
+    def check(self) -> None:
+        """Raise :class:`CancelledError` if the work was asked to stop."""
+        if self._gone.is_set():
+            raise CancelledError
+
+    def report(self, fraction: float) -> None:
+        """Tell how much is done, from 0 to 1."""
+        if self._progress is not None:
+            self._progress(fraction)
+
+
+def _shared_pool() -> ThreadPoolExecutor:
+    global _pool  # noqa: PLW0603  (one pool per process, made when first needed)
+    with _pool_lock:
+        if _pool is None:
+            _pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="chunk")
+        return _pool
+
+
+def run_chunks(task: Callable[[int, int], None], count: int, chunk: int, token: Token | None = None) -> None:
+    """Run ``task(begin, end)`` over 0..count in chunks on all cores.
+
+    Parameters
+    ----------
+    task : callable
+        Called with half-open ranges; must release the interpreter lock to be of use.
+    count, chunk : int
+        Number of items, and items in a chunk.
+    token : Token, optional
+        Checked before each chunk and told the progress.
+
+    Raises
+    ------
+    CancelledError
+        When the token was cancelled; chunks under way are finished first.
+    """
+    starts = range(0, count, max(1, chunk))
+    done = 0
+    lock = threading.Lock()
+
+    def one(begin: int) -> None:
+        nonlocal done
+        if token is not None and token.cancelled:
+            return
+        task(begin, min(begin + chunk, count))
+        if token is not None:
+            with lock:
+                done += 1
+                token.report(done / len(starts))
+
+    if len(starts) <= 1:
+        for begin in starts:
+            one(begin)
+    else:
+        _drain(_shared_pool().map(one, starts))
+    if token is not None:
+        token.check()
+
+
+def _drain(results: Iterable[None]) -> None:
+    for _ in results:
+        pass
