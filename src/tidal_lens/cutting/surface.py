@@ -1,0 +1,57 @@
+"""The surface that every cut gives."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.sampling.mesh import Stencil
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """Triangles and quadrilaterals in space.
+
+    Attributes
+    ----------
+    points : ndarray, shape (n, 3)
+        Vertices.
+    faces : ndarray, shape (m, 4), int64
+        Corners; a triangle repeats its last corner.
+    stencil : Stencil
+        Interpolation of node values to the vertices.
+    """
+
+    points: NDArray[np.float64]
+    faces: NDArray[np.int64]
+    stencil: Stencil
+
+    @property
+    def area(self) -> float:
+        """Area of all faces."""
+        a, b, c, d = (self.points[self.faces[:, k]] for k in range(4))
+        return float(0.5 * (np.linalg.norm(np.cross(b - a, c - a), axis=1)
+                            + np.linalg.norm(np.cross(c - a, d - a), axis=1)).sum())
+
+
+def empty_surface() -> Surface:
+    """A surface without faces."""
+    return Surface(np.empty((0, 3)), np.empty((0, 4), np.int64), Stencil(np.empty((0, 1), np.int64), np.empty((0, 1))))
+
+
+def join(parts: list[Surface]) -> Surface:
+    """One surface of several; stencils are padded to the widest."""
+    parts = [p for p in parts if len(p.faces)]
+    if not parts:
+        return empty_surface()
+    if len(parts) == 1:
+        return parts[0]
+    width = max(p.stencil.ids.shape[1] for p in parts)
+    starts = np.cumsum([0] + [len(p.points) for p in parts])
+    pad = [(p.stencil.ids.shape[1], p) for p in parts]
+    ids = np.concatenate([np.pad(p.stencil.ids, ((0, 0), (0, width - w))) for w, p in pad])
+    weights = np.concatenate([np.pad(p.stencil.weights, ((0, 0), (0, width - w))) for w, p in pad])
+    return Surface(np.concatenate([p.points for p in parts]),
+                   np.concatenate([p.faces + s for p, s in zip(parts, starts, strict=False)]), Stencil(ids, weights))

@@ -1,0 +1,68 @@
+"""Boundaries as surfaces that can be coloured, and the outline of the flow."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
+from vtkmodules.vtkCommonCore import vtkPoints
+from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
+from vtkmodules.vtkFiltersCore import vtkFeatureEdges
+
+from tidal_lens.cutting.surface import Surface, join
+from tidal_lens.flow.boundaries import outside_of
+from tidal_lens.flow.case import Boundary, Flow
+from tidal_lens.sampling.mesh import Mesh, Stencil
+from tidal_lens.work import Token
+
+
+def boundary_surface(flow: Flow, mesh: Mesh, names: tuple[str, ...], token: Token | None = None) -> Surface:
+    """The named boundaries as one surface; names that the flow does not have are passed over."""
+    chosen = [b for b in flow.boundaries if b.name in names]
+    parts: list[Surface] = []
+    for boundary in chosen:
+        if token is not None:
+            token.check()
+        parts.append(_surface_of(mesh, boundary, token))
+    return join(parts)
+
+
+def _surface_of(mesh: Mesh, boundary: Boundary, token: Token | None) -> Surface:
+    if boundary.nodes is not None:
+        stencil = Stencil(boundary.nodes[:, None], np.ones((len(boundary.nodes), 1)))
+        return Surface(boundary.points, boundary.faces, stencil)
+    # A boundary with points of its own, a little off the mesh: half a cell away still takes the mesh's values.
+    stencil, _ = mesh.locate(boundary.points, slack=0.5, token=token)
+    return Surface(boundary.points, boundary.faces, stencil)
+
+
+def outline(flow: Flow) -> NDArray[np.float64]:
+    """Sharp edges of the flow's outside; shape (n, 2, 3), one straight piece a row."""
+    labels = flow.seams.labels(flow.n_points)
+    faces = labels[outside_of(flow.points, flow.blocks, flow.seams)]
+    nodes, compact = np.unique(faces, return_inverse=True)
+    compact = compact.reshape(faces.shape)
+    polygons = vtkCellArray()
+    triangle = compact[:, 2] == compact[:, 3]
+    sizes = np.where(triangle, 3, 4)
+    offsets = np.concatenate([[0], np.cumsum(sizes)])
+    keep = np.ones(compact.shape, dtype=bool)
+    keep[triangle, 3] = False
+    polygons.SetData(numpy_to_vtkIdTypeArray(offsets, deep=1), numpy_to_vtkIdTypeArray(compact[keep], deep=1))
+    surface = vtkPolyData()
+    points = vtkPoints()
+    points.SetData(numpy_to_vtk(np.ascontiguousarray(flow.points[nodes]), deep=1))
+    surface.SetPoints(points)
+    surface.SetPolys(polygons)
+    edges = vtkFeatureEdges()
+    edges.SetInputData(surface)
+    edges.SetFeatureAngle(40.0)
+    edges.ManifoldEdgesOff()
+    edges.NonManifoldEdgesOff()
+    edges.ColoringOff()
+    edges.Update()
+    found = edges.GetOutput()
+    if found.GetNumberOfLines() == 0:
+        return np.empty((0, 2, 3))
+    ends = vtk_to_numpy(found.GetLines().GetConnectivityArray()).reshape(-1, 2)
+    return np.asarray(vtk_to_numpy(found.GetPoints().GetData()).astype(np.float64)[ends])

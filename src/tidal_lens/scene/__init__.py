@@ -1,0 +1,1 @@
+"""From geometry to pixels: cameras, palettes and the off-screen renderer. No Qt."""

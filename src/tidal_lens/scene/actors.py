@@ -1,0 +1,120 @@
+"""VTK actors for items."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
+from vtkmodules.vtkCommonCore import vtkLookupTable, vtkPoints
+from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
+from vtkmodules.vtkFiltersCore import vtkPolyDataNormals
+from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper
+
+from tidal_lens.scene.palettes import parse
+from tidal_lens.scene.scene import ColourMap, Item, LinesItem, SurfaceItem
+
+_NO_VALUE = (0.62, 0.62, 0.62, 1.0)
+
+
+class Drawn:
+    """An item with its actor; keeps the arrays alive that VTK shares."""
+
+    def __init__(self, item: Item) -> None:
+        self.item = item
+        self.table = vtkLookupTable()
+        self.mapper = vtkPolyDataMapper()
+        self.mapper.InterpolateScalarsBeforeMappingOn()
+        self.actor = vtkActor()
+        self.actor.SetMapper(self.mapper)
+        self._data = _poly_data(item)
+        self.mapper.SetInputData(self._data)
+        self._set_values(item)
+        self._set_look(item)
+
+    def update(self, item: Item) -> bool:
+        """Take over what changed; False where the geometry is another and a new one must be made."""
+        old = self.item
+        if item is old:
+            return True
+        if type(item) is not type(old) or item.points is not old.points:
+            return False
+        if isinstance(item, SurfaceItem) and isinstance(old, SurfaceItem) and (
+                item.faces is not old.faces or item.shaded != old.shaded):
+            return False
+        if item.values is not old.values or item.colours is not old.colours:
+            self._set_values(item)
+        self._set_look(item)
+        self.item = item
+        return True
+
+    def _set_values(self, item: Item) -> None:
+        if item.values is None or item.colours is None:
+            self.mapper.ScalarVisibilityOff()
+            return
+        array = numpy_to_vtk(np.ascontiguousarray(item.values, dtype=np.float32), deep=1)
+        array.SetName("value")
+        self._data.GetPointData().SetScalars(array)
+        _fill(self.table, item.colours)
+        self.mapper.SetLookupTable(self.table)
+        self.mapper.SetUseLookupTableScalarRange(True)
+        self.mapper.ScalarVisibilityOn()
+
+    def _set_look(self, item: Item) -> None:
+        look = self.actor.GetProperty()
+        look.SetColor(*parse(item.colour))
+        if isinstance(item, LinesItem):
+            look.SetLineWidth(item.width)
+            look.SetLighting(False)
+            self.actor.SetPickable(item.pickable)
+            return
+        look.SetOpacity(item.opacity)
+        look.SetEdgeVisibility(item.mesh_lines)
+        look.SetEdgeColor(0.16, 0.22, 0.26)
+        look.SetLineWidth(0.7)
+        look.SetInterpolationToPhong()
+        look.SetAmbient(0.34 if item.shaded else 1.0)
+        look.SetDiffuse(0.70 if item.shaded else 0.0)
+        look.SetSpecular(0.0)
+
+
+def _fill(table: Any, colours: ColourMap) -> None:
+    table.SetNumberOfTableValues(len(colours.table))
+    array = numpy_to_vtk(np.ascontiguousarray(colours.table), deep=1)
+    table.SetTable(array)
+    table.SetRange(colours.low, colours.high)
+    table.SetNanColor(*_NO_VALUE)
+    table.Modified()
+
+
+def _poly_data(item: Item) -> Any:
+    data = vtkPolyData()
+    points = vtkPoints()
+    points.SetData(numpy_to_vtk(np.ascontiguousarray(item.points), deep=1))
+    data.SetPoints(points)
+    if isinstance(item, LinesItem):
+        data.SetLines(_cells(item.offsets, np.arange(int(item.offsets[-1]), dtype=np.int64)))
+        return data
+    faces = item.faces
+    triangle = faces[:, 2] == faces[:, 3]
+    keep = np.ones(faces.shape, dtype=bool)
+    keep[triangle, 3] = False
+    data.SetPolys(_cells(np.concatenate([[0], np.cumsum(np.where(triangle, 3, 4))]), faces[keep]))
+    return _with_normals(data) if item.shaded else data
+
+
+def _cells(offsets: NDArray[np.int64], connectivity: NDArray[np.int64]) -> Any:
+    cells = vtkCellArray()
+    cells.SetData(numpy_to_vtkIdTypeArray(np.ascontiguousarray(offsets, dtype=np.int64), deep=1),
+                  numpy_to_vtkIdTypeArray(np.ascontiguousarray(connectivity, dtype=np.int64), deep=1))
+    return cells
+
+
+def _with_normals(data: Any) -> Any:
+    normals = vtkPolyDataNormals()
+    normals.SetInputData(data)
+    normals.SplittingOff()
+    normals.ConsistencyOff()
+    normals.Update()
+    return normals.GetOutput()

@@ -1,0 +1,148 @@
+"""The VTK render windows behind the renderer; everything here runs on its thread."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import vtkmodules.vtkRenderingOpenGL2  # noqa: F401  (registers the drawing back end)
+from numpy.typing import NDArray
+from vtkmodules.util.numpy_support import vtk_to_numpy
+from vtkmodules.vtkCommonCore import vtkFloatArray, vtkLogger, vtkObject, vtkUnsignedCharArray
+from vtkmodules.vtkRenderingCore import vtkLight, vtkPropPicker, vtkRenderer, vtkRenderWindow
+
+from tidal_lens.errors import RenderError
+from tidal_lens.scene.actors import Drawn
+from tidal_lens.scene.camera import Camera
+from tidal_lens.scene.palettes import parse
+from tidal_lens.scene.renderer import shown_items, thicker
+from tidal_lens.scene.scene import Item, Scene, SurfaceItem
+
+SMALL = (264, 120)
+
+
+class _Window:
+    """One render window with one renderer and the actors in it."""
+
+    def __init__(self) -> None:
+        self.window: Any = vtkRenderWindow()
+        self.window.SetOffScreenRendering(True)
+        self.window.SetMultiSamples(0)
+        self.window.SetAlphaBitPlanes(True)
+        self.renderer: Any = vtkRenderer()
+        self.renderer.SetMaximumNumberOfPeels(6)
+        self.renderer.SetOcclusionRatio(0.0)
+        self.renderer.RemoveAllLights()
+        self.renderer.SetAutomaticLightCreation(False)
+        for place, strength in (((-0.4, 0.6, 1.0), 0.85), ((0.8, -0.3, 0.6), 0.25)):
+            light = vtkLight()
+            light.SetLightTypeToCameraLight()
+            light.SetPosition(*place)
+            light.SetIntensity(strength)
+            self.renderer.AddLight(light)
+        self.window.AddRenderer(self.renderer)
+        self.drawn: dict[str, Drawn] = {}
+
+    def set_items(self, items: tuple[Item, ...]) -> None:
+        wanted = {item.id: item for item in items}
+        for name in [n for n in self.drawn if n not in wanted]:
+            self.renderer.RemoveActor(self.drawn.pop(name).actor)
+        for name, item in wanted.items():
+            there = self.drawn.get(name)
+            if there is not None and there.update(item):
+                continue
+            if there is not None:
+                self.renderer.RemoveActor(there.actor)
+            self.drawn[name] = Drawn(item)
+            self.renderer.AddActor(self.drawn[name].actor)
+        translucent = any(isinstance(i, SurfaceItem) and i.opacity < 1.0 for i in items)
+        self.renderer.SetUseDepthPeeling(translucent)
+
+    def set_camera(self, camera: Camera, low: NDArray[np.float64], high: NDArray[np.float64]) -> tuple[float, float]:
+        own = self.renderer.GetActiveCamera()
+        own.SetPosition(*camera.eye)
+        own.SetFocalPoint(*camera.focus)
+        own.SetViewUp(*camera.up)
+        own.SetViewAngle(camera.angle)
+        forward = camera.basis()[2]
+        middle, radius = 0.5 * (low + high), 0.51 * float(np.linalg.norm(high - low)) + 1e-9
+        depth = float((middle - camera.eye) @ forward)
+        far = max(depth + radius, 1e-6)
+        near = max(depth - radius, 1e-3 * far)
+        own.SetClippingRange(near, far)
+        return near, far
+
+    def pixels(self) -> NDArray[np.uint8]:
+        width, height = self.window.GetSize()
+        buffer = vtkUnsignedCharArray()
+        self.window.GetRGBACharPixelData(0, 0, width - 1, height - 1, 0, buffer)
+        raw = vtk_to_numpy(buffer)
+        if raw.size != width * height * 4:
+            raise RenderError("The pixels could not be read back.")
+        return np.ascontiguousarray(raw.reshape(height, width, 4)[::-1])
+
+    def depth(self, near: float, far: float) -> NDArray[np.float32]:
+        width, height = self.window.GetSize()
+        buffer = vtkFloatArray()
+        self.window.GetZbufferData(0, 0, width - 1, height - 1, buffer)
+        z = vtk_to_numpy(buffer).reshape(height, width)[::-1]
+        with np.errstate(divide="ignore"):
+            depth = 2 * near * far / (far + near - (2 * z - 1) * (far - near))
+        return np.where(z >= 1.0, np.inf, depth).astype(np.float32)
+
+
+class Canvas:
+    """Draws scenes, and small pictures of single items."""
+
+    def __init__(self) -> None:
+        vtkLogger.SetStderrVerbosity(vtkLogger.VERBOSITY_OFF)
+        vtkObject.GlobalWarningDisplayOff()
+        self._main = _Window()
+        self._small: _Window | None = None
+        self._picker: Any = vtkPropPicker()
+
+    def draw(self, scene: Scene, camera: Camera, width: int, height: int, ratio: float,
+             draft: bool) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+        """Pixels (h, w, 4) and depths (h, w) of a scene; a draft has half the size."""
+        main = self._main
+        shrink = 2 if draft else 1
+        main.window.SetSize(max(width // shrink, 8), max(height // shrink, 8))
+        main.renderer.SetBackground(*parse(scene.background))
+        main.renderer.SetUseFXAA(not draft)
+        factor = ratio / shrink
+        main.set_items(tuple(thicker(i, factor) for i in shown_items(scene.items)))
+        near, far = main.set_camera(camera, scene.low, scene.high)
+        main.window.Render()
+        return main.pixels(), main.depth(near, far)
+
+    def item_at(self, x: float, y: float) -> str | None:
+        """The item at a place of the last picture (0..1 from the top left), or None."""
+        width, height = self._main.window.GetSize()
+        self._picker.Pick(x * width, (1 - y) * height, 0, self._main.renderer)
+        prop = self._picker.GetViewProp()
+        return next((n for n, d in self._main.drawn.items() if d.actor is prop), None) if prop is not None else None
+
+    def draw_small(self, item: Item, camera: Camera, background: str) -> NDArray[np.uint8]:
+        """A small picture of one item seen from the camera's direction."""
+        if self._small is None:
+            self._small = _Window()
+            self._small.window.SetSize(*SMALL)
+            self._small.renderer.SetUseFXAA(True)
+        small = self._small
+        small.renderer.SetBackground(*parse(background))
+        small.set_items(shown_items((item,)))
+        if len(item.points):
+            good = item.points[np.isfinite(item.points).all(axis=1)]
+            low, high = good.min(axis=0), good.max(axis=0)
+            small.set_camera(camera.framing(low, high, SMALL[0] / SMALL[1]), low, high)
+        small.window.Render()
+        pixels = small.pixels()
+        small.set_items(())
+        return pixels
+
+    def close(self) -> None:
+        """Let go of the windows."""
+        for one in (self._main, self._small):
+            if one is not None:
+                one.set_items(())
+                one.window.Finalize()

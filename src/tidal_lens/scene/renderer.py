@@ -1,0 +1,145 @@
+"""The off-screen renderer: one thread that owns all of VTK's drawing and always draws the newest wish.
+
+The window never waits for it: requests are values, pictures come back through a callback on this thread.
+"""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.errors import RenderError
+from tidal_lens.scene.camera import Camera
+from tidal_lens.scene.palettes import parse
+from tidal_lens.scene.scene import Frame, Item, LinesItem, Scene, SurfaceItem
+
+
+@dataclass(frozen=True, eq=False)
+class _Request:
+    scene: Scene
+    camera: Camera
+    width: int
+    height: int
+    ratio: float
+    draft: bool
+    number: int
+
+
+@dataclass(frozen=True)
+class Listener:
+    """Whom to tell: called on the renderer's thread."""
+
+    frame: Callable[[Frame], None]
+    picked: Callable[[int, str | None], None]
+    small: Callable[[str, Item, NDArray[np.uint8]], None]
+    failed: Callable[[str], None]
+
+
+class Renderer:
+    """Draws scenes in its own thread."""
+
+    def __init__(self, listener: Listener) -> None:
+        self._listener = listener
+        self._wish: _Request | None = None
+        self._picks: list[tuple[int, float, float]] = []
+        self._small: OrderedDict[str, tuple[Item, Camera, str]] = OrderedDict()
+        self._condition = threading.Condition()
+        self._closing = False
+        self._number = 0
+        self._thread = threading.Thread(target=self._run, name="renderer", daemon=True)
+        self._thread.start()
+
+    def show(self, scene: Scene, camera: Camera, width: int, height: int, ratio: float = 1.0, *,
+             draft: bool = False) -> int:
+        """Ask for a picture of a size in device pixels; an older wish that has not begun is dropped.
+
+        Returns
+        -------
+        int
+            Number of the request, as the frame will carry it.
+        """
+        with self._condition:
+            self._number += 1
+            self._wish = _Request(scene, camera, max(width, 16), max(height, 16), ratio, draft, self._number)
+            self._condition.notify()
+            return self._number
+
+    def pick(self, ticket: int, x: float, y: float) -> None:
+        """Ask which item is at a place of the last picture (0..1 from the top left)."""
+        with self._condition:
+            self._picks.append((ticket, x, y))
+            self._condition.notify()
+
+    def small_picture(self, item: Item, camera: Camera, background: str) -> None:
+        """Ask for a small picture of one item, when there is nothing else to do."""
+        with self._condition:
+            self._small[item.id] = (item, camera, background)
+            self._condition.notify()
+
+    def close(self) -> None:
+        """Stop the thread."""
+        with self._condition:
+            self._closing = True
+            self._condition.notify()
+        self._thread.join(10)
+
+    def _run(self) -> None:
+        try:
+            from tidal_lens.scene.canvas import Canvas  # noqa: PLC0415  (VTK loads while the window comes up)
+
+            canvas = Canvas()
+        except (ImportError, RenderError, OSError) as exc:
+            self._listener.failed(f"The drawing library could not start: {exc}")
+            return
+        while True:
+            with self._condition:
+                while not (self._closing or self._wish or self._picks or self._small):
+                    self._condition.wait()
+                if self._closing:
+                    break
+                wish, self._wish = self._wish, None
+                picks, self._picks = self._picks, []
+                one = self._small.popitem(last=False) if self._small and not wish and not picks else None
+            try:
+                self._serve(canvas, wish, picks, one)
+            except Exception as exc:  # noqa: BLE001  (the thread must live on; the user is told)
+                self._listener.failed(f"The picture could not be drawn: {exc}")
+        canvas.close()
+
+    def _serve(self, canvas: Any, wish: _Request | None, picks: list[tuple[int, float, float]],
+               one: tuple[str, tuple[Item, Camera, str]] | None) -> None:
+        if wish is not None:
+            pixels, depth = canvas.draw(wish.scene, wish.camera, wish.width, wish.height, wish.ratio, wish.draft)
+            self._listener.frame(Frame(pixels, depth, wish.number, wish.draft))
+        for ticket, x, y in picks:
+            self._listener.picked(ticket, canvas.item_at(x, y))
+        if one is not None:
+            name, (item, camera, background) = one
+            self._listener.small(name, item, canvas.draw_small(item, camera, background))
+
+
+def shown_items(items: tuple[Item, ...]) -> tuple[Item, ...]:
+    """The items that have anything to draw."""
+    return tuple(i for i in items if len(i.points) and (isinstance(i, SurfaceItem) or len(i.offsets) > 1))
+
+
+def thicker(item: Item, factor: float) -> Item:
+    """Lines are given in pixels of an ordinary screen: widen them for a finer one."""
+    return replace(item, width=item.width * factor) if isinstance(item, LinesItem) and factor != 1.0 else item
+
+
+def background_of(scene: Scene) -> NDArray[np.float64]:
+    """Background as numbers in 0..1."""
+    return parse(scene.background)
+
+
+def prefer_headless() -> None:
+    """Tell VTK not to look for a display: it only ever draws off screen here."""
+    os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")

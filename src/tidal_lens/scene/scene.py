@@ -1,0 +1,87 @@
+"""What is to be drawn, as a value."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Faces = NDArray[np.int64]
+Points = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class ColourMap:
+    """Colours from low to high, shape (n, 4) uint8."""
+
+    table: NDArray[np.uint8]
+    low: float
+    high: float
+
+
+@dataclass(frozen=True, eq=False)
+class SurfaceItem:
+    """A surface to draw; ``values`` at its points are coloured by ``colours``, else it is plain.
+
+    ``shaded`` surfaces are lit; others show the colours of the key exactly.
+    """
+
+    id: str
+    points: Points
+    faces: Faces
+    values: NDArray[np.float64] | None
+    colours: ColourMap | None
+    colour: str
+    opacity: float
+    mesh_lines: bool
+    shaded: bool
+
+
+@dataclass(frozen=True, eq=False)
+class LinesItem:
+    """Polylines to draw: points of all, and where each begins."""
+
+    id: str
+    points: Points
+    offsets: Faces
+    values: NDArray[np.float64] | None
+    colours: ColourMap | None
+    colour: str
+    width: float
+    pickable: bool = True
+
+
+Item = SurfaceItem | LinesItem
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """Everything in the view; ``low`` and ``high`` bound it."""
+
+    items: tuple[Item, ...]
+    background: str
+    low: Points
+    high: Points
+
+
+@dataclass(frozen=True, eq=False)
+class Frame:
+    """A finished picture.
+
+    Attributes
+    ----------
+    pixels : ndarray, shape (h, w, 4), uint8
+        Red, green, blue, unused; top row first.
+    depth : ndarray, shape (h, w)
+        Distance in front of the eye, infinite where there is nothing.
+    number : int
+        Of the request that it answers.
+    draft : bool
+        Whether it was made small and quickly.
+    """
+
+    pixels: NDArray[np.uint8]
+    depth: NDArray[np.float32]
+    number: int
+    draft: bool

@@ -1,0 +1,115 @@
+"""What new layers start as, and what a case shows when it is opened."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from tidal_lens.flow.case import Flow
+from tidal_lens.quantities.store import Quantity, QuantityStore
+from tidal_lens.study.model import (
+    IsoLayer,
+    IsoShape,
+    LineLook,
+    SliceLayer,
+    SliceShape,
+    StreamLayer,
+    StreamShape,
+    Study,
+    SurfaceLook,
+    WallLayer,
+    WallShape,
+)
+
+AXES = ("x", "y", "z")
+
+
+def round_to(value: float, step: float) -> float:
+    """The value at the nearest round number finer than a step."""
+    if step <= 0 or not np.isfinite(step):
+        return value
+    unit = 10.0 ** np.floor(np.log10(step))
+    return float(f"{round(value / unit) * unit:.12g}")
+
+
+def best_quantity(store: QuantityStore) -> Quantity | None:
+    """What a flow is first coloured by: Mach number, else speed, else the first scalar of the file."""
+    offered = {q.name: q for q in store.quantities() if q.components == 1 and not q.missing}
+    for name in ("mach", "speed"):
+        if name in offered:
+            return offered[name]
+    return next(iter(offered.values()), None)
+
+
+def new_slice(study: Study, flow: Flow, store: QuantityStore, axis: int) -> SliceLayer:
+    """A slice through the middle, coloured by the best quantity."""
+    low, high = flow.bounds
+    position = round_to(0.5 * float(low[axis] + high[axis]), 0.01 * float(high[axis] - low[axis]))
+    best = best_quantity(store)
+    return SliceLayer(id=study.new_id("slice"), name=study.new_name(f"Slice {AXES[axis]}"),
+                      shape=SliceShape(axis=axis, position=position),
+                      look=SurfaceLook(colour_by=best.name if best else None))
+
+
+def new_walls(study: Study, flow: Flow) -> WallLayer:
+    """All walls of the flow, plain; without walls, all boundaries, translucent."""
+    walls = tuple(b.name for b in flow.boundaries if b.kind == "wall")
+    look = SurfaceLook() if walls else SurfaceLook(opacity=0.25)
+    return WallLayer(id=study.new_id("wall"), name=study.new_name("Walls"),
+                     shape=WallShape(boundaries=walls or tuple(b.name for b in flow.boundaries)), look=look)
+
+
+def new_isosurface(study: Study, store: QuantityStore, quantity: str) -> IsoLayer:
+    """An isosurface at a telling value: Mach 1, a positive Q, else the upper quartile of the usual range."""
+    spread = store.distribution(quantity)
+    described = store.describe(quantity)
+    low, high = spread.usual
+    value = low + 0.75 * (high - low)
+    if described.scale == "mach" and spread.low < 1.0 < spread.high:
+        value = 1.0
+    elif described.name == "q" and high > 0:
+        value = 0.25 * high
+    if not spread.low <= value <= spread.high:
+        value = 0.5 * (spread.low + spread.high)
+    value = round_to(value, 0.01 * (high - low))
+    best = best_quantity(store)
+    return IsoLayer(id=study.new_id("iso"), name=study.new_name(f"{described.title} isosurface"),
+                    shape=IsoShape(quantity=quantity, value=value),
+                    look=SurfaceLook(colour_by=best.name if best else None, opacity=0.85))
+
+
+def new_streamlines(study: Study, flow: Flow, store: QuantityStore) -> StreamLayer:
+    """A seed line across the middle of the flow, at right angles to the free stream."""
+    low, high = flow.bounds
+    middle, span = 0.5 * (low + high), high - low
+    wind = np.abs(np.array(store.reference.velocity))
+    along = int(np.argmax(wind)) if wind.any() else int(np.argmax(span))
+    across = max((a for a in range(3) if a != along), key=lambda a: float(span[a]))
+    start, end = middle.copy(), middle.copy()
+    start[across] -= 0.35 * span[across]
+    end[across] += 0.35 * span[across]
+    step = 0.01 * float(span.max())
+    best = best_quantity(store)
+    return StreamLayer(id=study.new_id("lines"), name=study.new_name("Streamlines"),
+                       shape=StreamShape(start=_rounded(start, step), end=_rounded(end, step), count=30,
+                                         max_length=round_to(2.0 * flow.size, 0.1 * flow.size)),
+                       look=LineLook(colour_by=best.name if best else None))
+
+
+def _rounded(point: np.ndarray[tuple[int, ...], np.dtype[np.float64]], step: float) -> tuple[float, float, float]:
+    x, y, z = (round_to(float(c), step) for c in point)
+    return x, y, z
+
+
+def first_study(flow: Flow, store: QuantityStore) -> Study:
+    """What opening a case shows: its walls, its outline and one mid-plane."""
+    study = Study(case=str(flow.path))
+    if any(b.kind == "wall" for b in flow.boundaries):
+        study = study.adding(new_walls(study, flow))
+    low, high = flow.bounds
+    span = high - low
+    wind = np.abs(np.array(store.reference.velocity))
+    # The plane that holds the stream and, of the other two, the shorter way: a symmetry plane more often than not.
+    along = int(np.argmax(wind)) if wind.any() else int(np.argmax(span))
+    rest = [a for a in range(3) if a != along]
+    normal = 1 if 1 in rest else max(rest, key=lambda a: float(span[a]))
+    return study.adding(new_slice(study, flow, store, normal))

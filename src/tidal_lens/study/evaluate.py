@@ -1,0 +1,153 @@
+"""From layers to geometry and colours: pure functions of the study, cached by what they depend on."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.cutting.contour import axis_slice, isosurface
+from tidal_lens.cutting.surface import Surface
+from tidal_lens.cutting.walls import boundary_surface, outline
+from tidal_lens.flow.case import Flow
+from tidal_lens.flow.reference import ReferenceState
+from tidal_lens.quantities.store import Distribution, QuantityStore
+from tidal_lens.sampling.mesh import mesh_of
+from tidal_lens.study.model import AnyLayer, IsoLayer, KeySetting, SliceLayer, StreamLayer, Study, WallLayer
+from tidal_lens.tracing.streamlines import Lines, TraceSettings, seed_line, trace_lines
+from tidal_lens.work import Token
+
+Geometry = Surface | Lines
+_KEPT = 48
+
+
+def reference_of(flow: Flow, study: Study) -> ReferenceState:
+    """The reference state in force: the typed one, else the one that came with the flow."""
+    typed = study.reference
+    if typed is None:
+        return flow.reference
+    return ReferenceState(typed.pressure, typed.density, typed.velocity, typed.gamma, "typed")
+
+
+@dataclass(frozen=True, eq=False)
+class Evaluated:
+    """What one layer came to.
+
+    Attributes
+    ----------
+    layer : layer
+        What was asked for.
+    geometry : Surface or Lines
+        Its shape.
+    colours : ndarray, shape (points,), or None
+        Values of the colouring quantity.
+    draft : bool
+        Whether it was made quickly while something was dragged.
+    """
+
+    layer: AnyLayer
+    geometry: Geometry
+    colours: NDArray[np.float64] | None
+    draft: bool = False
+
+
+class Evaluator:
+    """Evaluates layers on one flow with one reference state.
+
+    Parameters
+    ----------
+    flow : Flow
+        The flow.
+    reference : ReferenceState
+        The free stream.
+    """
+
+    def __init__(self, flow: Flow, reference: ReferenceState) -> None:
+        self.flow = flow
+        self.store = QuantityStore(flow, reference)
+        self._shapes: OrderedDict[object, Geometry] = OrderedDict()
+        self._outline: NDArray[np.float64] | None = None
+        self._lock = threading.Lock()
+
+    def evaluate(self, layer: AnyLayer, token: Token, *, draft: bool = False) -> Evaluated:
+        """Geometry and colours of a layer.
+
+        Raises
+        ------
+        TidalLensError
+            It cannot be made from this flow.
+        CancelledError
+            The token was cancelled.
+        """
+        geometry = self._geometry(layer, token, draft)
+        token.check()
+        colours = None
+        if layer.look.colour_by is not None:
+            colours = geometry.stencil.apply(self.store.values(layer.look.colour_by, token))
+            self.store.distribution(layer.look.colour_by, token)
+        if isinstance(layer, IsoLayer):
+            self.store.distribution(layer.shape.quantity, token)
+        return Evaluated(layer, geometry, colours, draft)
+
+    def outline(self) -> NDArray[np.float64]:
+        """Sharp edges of the flow's outside, shape (n, 2, 3)."""
+        if self._outline is None:
+            self._outline = outline(self.flow)
+        return self._outline
+
+    def _geometry(self, layer: AnyLayer, token: Token, draft: bool) -> Geometry:
+        drafted = draft and isinstance(layer, StreamLayer)
+        key = (layer.kind, layer.shape, drafted)
+        with self._lock:
+            ready = self._shapes.get(key) or self._shapes.get((layer.kind, layer.shape, False))
+            if ready is not None:
+                return ready
+        made = self._make(layer, token, drafted)
+        with self._lock:
+            self._shapes[key] = made
+            while len(self._shapes) > _KEPT:
+                self._shapes.popitem(last=False)
+        return made
+
+    def _make(self, layer: AnyLayer, token: Token, draft: bool) -> Geometry:
+        mesh = mesh_of(self.flow, token)
+        token.check()
+        if isinstance(layer, WallLayer):
+            return boundary_surface(self.flow, mesh, layer.shape.boundaries, token)
+        if isinstance(layer, SliceLayer):
+            return axis_slice(self.flow, mesh, layer.shape.axis, layer.shape.position, token)
+        if isinstance(layer, IsoLayer):
+            return isosurface(self.flow, mesh, self.store.values(layer.shape.quantity, token), layer.shape.value, token)
+        shape = layer.shape
+        settings = TraceSettings(shape.direction, shape.max_length, 1e-2 if draft else shape.tolerance,
+                                 max_cells=5.0 if draft else 2.0)
+        seeds = seed_line(shape.start, shape.end, shape.count)
+        return trace_lines(self.flow, mesh, self.store.values("velocity", token), seeds, settings, token)
+
+
+def key_range(scale: str, distribution: Distribution, setting: KeySetting) -> tuple[float, float]:
+    """Range of a colour key.
+
+    Parameters
+    ----------
+    scale : str
+        ``signed`` ranges are symmetric about zero where nothing else was set; others span the usual values.
+    distribution : Distribution
+        Of the quantity.
+    setting : KeySetting
+        What the user set.
+    """
+    low, high = (distribution.low, distribution.high) if scale == "mach" else distribution.usual
+    low, high = (low if setting.low is None else setting.low), (high if setting.high is None else setting.high)
+    untouched = setting.low is None and setting.high is None
+    if setting.symmetric or (scale == "signed" and untouched):
+        reach = max(abs(low), abs(high))
+        low, high = -reach, reach
+    if not high > low:
+        middle = 0.5 * (low + high)
+        room = max(abs(middle) * 1e-3, 1e-12)
+        low, high = middle - room, middle + room
+    return low, high

@@ -1,0 +1,81 @@
+"""Study files: readable JSON, written to a temporary name and renamed."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from tidal_lens.errors import FileError, StudyError
+from tidal_lens.study.model import SCHEMA, Study
+
+SUFFIX = ".tidal"
+_LARGEST = 50_000_000
+
+
+def save_study(study: Study, path: Path) -> None:
+    """Write a study; the case's path is stored relative to the file.
+
+    Raises
+    ------
+    FileError
+        It could not be written; a file that was there is left as it was.
+    """
+    case = study.case
+    if case:
+        with contextlib.suppress(ValueError):  # another drive: keep it absolute
+            case = Path(os.path.relpath(case, path.parent.resolve())).as_posix()
+    text = json.dumps({**study.model_dump(mode="json"), "case": case}, indent=1, ensure_ascii=False) + "\n"
+    scratch = ""
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle, scratch = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+        with os.fdopen(handle, "w", encoding="utf-8") as stream:
+            stream.write(text)
+            stream.flush()
+            os.fsync(stream.fileno())
+        os.replace(scratch, path)
+    except OSError as exc:
+        if scratch:
+            Path(scratch).unlink(missing_ok=True)
+        raise FileError(f"The study could not be saved: {exc.strerror}.", str(path), "Choose another folder.") from exc
+
+
+def load_study(path: Path) -> Study:
+    """Read a study; its case's path comes back absolute.
+
+    Raises
+    ------
+    FileError
+        The file is missing or cannot be read.
+    StudyError
+        It is not a study, was written by a newer version, or holds settings that make no sense.
+    """
+    try:
+        if path.stat().st_size > _LARGEST:
+            raise StudyError("A study of more than 50 MB is not believed.", str(path), "Open another file.")
+        raw: Any = json.loads(path.read_text(encoding="utf-8"))
+    except OSError as exc:
+        raise FileError(f"The study cannot be read: {exc.strerror}.", str(path), "Check its name and permissions.") from exc
+    except (ValueError, RecursionError) as exc:
+        raise StudyError(f"This is not a study file: {str(exc)[:120]}.", str(path), "Studies end in .tidal.") from exc
+    version = raw.get("schema_version") if isinstance(raw, dict) else None
+    if not isinstance(version, int):
+        raise StudyError("This is not a study file: it has no schema version.", str(path), "Studies end in .tidal.")
+    if version > SCHEMA:
+        raise StudyError(f"The study was written by a newer version (schema {version}, known {SCHEMA}).", str(path),
+                         "Update Tidal Lens.")
+    try:
+        study = Study.model_validate_json(json.dumps(raw))
+    except ValidationError as exc:
+        first = exc.errors()[0]
+        place = ".".join(str(p) for p in first["loc"])
+        raise StudyError(f"The setting {place} makes no sense: {first['msg']}.", str(path),
+                         "Mend it with a text editor, or open another study.") from exc
+    case = str((path.parent.resolve() / study.case).resolve()) if study.case else ""
+    return study.model_copy(update={"case": case})

@@ -1,0 +1,237 @@
+"""What a study holds. All of it is immutable: an edit makes a new value."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, field_validator
+
+SCHEMA = 1
+Vector = tuple[FiniteFloat, FiniteFloat, FiniteFloat]
+Colour = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
+Opacity = Annotated[float, Field(ge=0.05, le=1.0)]
+Name = Annotated[str, Field(max_length=200)]
+Identity = Annotated[str, Field(pattern=r"^[a-z0-9-]{1,40}$")]
+
+
+class _Value(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    def with_(self, **changes: Any) -> Any:
+        """A checked copy with some fields changed."""
+        return type(self).model_validate({**{n: getattr(self, n) for n in type(self).model_fields}, **changes})
+
+
+class SurfaceLook(_Value):
+    """How a surface is shown: painted by a quantity, or plain."""
+
+    colour_by: Name | None = None
+    colour: Colour = "#C9C2B4"
+    opacity: Opacity = 1.0
+    mesh_lines: bool = False
+
+
+class LineLook(_Value):
+    """How lines are shown; width in pixels of an ordinary screen."""
+
+    colour_by: Name | None = None
+    colour: Colour = "#0E6E7E"
+    width: Annotated[float, Field(ge=0.5, le=12.0)] = 2.0
+
+
+class WallShape(_Value):
+    """Which boundaries."""
+
+    boundaries: tuple[Name, ...]
+
+
+class SliceShape(_Value):
+    """A plane on which one coordinate (0, 1, 2 for x, y, z) is constant."""
+
+    axis: Annotated[int, Field(ge=0, le=2)]
+    position: FiniteFloat
+
+
+class IsoShape(_Value):
+    """A quantity and the value that it takes."""
+
+    quantity: Name
+    value: FiniteFloat
+
+
+class StreamShape(_Value):
+    """A line of seeds and how streamlines are followed from it."""
+
+    start: Vector
+    end: Vector
+    count: Annotated[int, Field(ge=1, le=5000)] = 30
+    direction: Literal["forward", "backward", "both"] = "both"
+    max_length: Annotated[float, Field(gt=0.0, le=1e12)] = 1e3
+    tolerance: Annotated[float, Field(ge=1e-8, le=0.1)] = 1e-4
+
+
+class _Layer(_Value):
+    id: Identity
+    name: Name
+    shown: bool = True
+
+
+class WallLayer(_Layer):
+    """Walls and other boundaries."""
+
+    kind: Literal["wall"] = "wall"
+    shape: WallShape
+    look: SurfaceLook = SurfaceLook()
+
+
+class SliceLayer(_Layer):
+    """A slice."""
+
+    kind: Literal["slice"] = "slice"
+    shape: SliceShape
+    look: SurfaceLook = SurfaceLook()
+
+
+class IsoLayer(_Layer):
+    """An isosurface."""
+
+    kind: Literal["isosurface"] = "isosurface"
+    shape: IsoShape
+    look: SurfaceLook = SurfaceLook()
+
+
+class StreamLayer(_Layer):
+    """Streamlines from a seed line."""
+
+    kind: Literal["streamlines"] = "streamlines"
+    shape: StreamShape
+    look: LineLook = LineLook()
+
+
+Layer = Annotated[WallLayer | SliceLayer | IsoLayer | StreamLayer, Field(discriminator="kind")]
+AnyLayer = WallLayer | SliceLayer | IsoLayer | StreamLayer
+
+
+class KeySetting(_Value):
+    """What the user set on a quantity's colour key; None means by the data."""
+
+    low: FiniteFloat | None = None
+    high: FiniteFloat | None = None
+    symmetric: bool = False
+
+
+class Reference(_Value):
+    """A typed reference state; it takes the place of the one that was read or guessed."""
+
+    pressure: Annotated[float, Field(gt=0, le=1e300)] | None = None
+    density: Annotated[float, Field(gt=0, le=1e300)] | None = None
+    velocity: Vector = (0.0, 0.0, 0.0)
+    gamma: Annotated[float, Field(gt=1.0, le=3.0)] = 1.4
+
+
+class CameraSetting(_Value):
+    """Where the picture is seen from: eye, the point looked at, the up direction and the opening angle [degrees]."""
+
+    eye: Vector
+    focus: Vector
+    up: Vector
+    angle: Annotated[float, Field(gt=1.0, lt=120.0)] = 28.0
+
+    @field_validator("up")
+    @classmethod
+    def _has_direction(cls, up: Vector) -> Vector:
+        if math.sqrt(sum(c * c for c in up)) < 1e-9:
+            raise ValueError("the up direction has no length")
+        return up
+
+
+class Study(_Value):
+    """Everything on the table.
+
+    Attributes
+    ----------
+    case : str
+        Path of the result.
+    layers : tuple of layers
+        Cards of the deck, from the left.
+    keys : dict
+        Colour-key settings by quantity.
+    reference : Reference or None
+        Typed reference state.
+    outline : bool
+        Whether the flow's edges are drawn.
+    camera : CameraSetting or None
+        Where it is seen from; None frames everything. Moving the camera is no edit: it is kept, but not undone.
+    alone : str or None
+        Layer that is shown alone.
+    """
+
+    schema_version: Literal[1] = SCHEMA
+    case: str = ""
+    layers: Annotated[tuple[Layer, ...], Field(max_length=500)] = ()
+    keys: dict[str, KeySetting] = Field(default_factory=dict)
+    reference: Reference | None = None
+    outline: bool = True
+    camera: CameraSetting | None = None
+    alone: Identity | None = None
+
+    @field_validator("layers")
+    @classmethod
+    def _unique(cls, layers: tuple[AnyLayer, ...]) -> tuple[AnyLayer, ...]:
+        if len({layer.id for layer in layers}) != len(layers):
+            raise ValueError("two layers have the same id")
+        return layers
+
+    def layer(self, layer_id: str) -> AnyLayer | None:
+        """The layer of that id, or None."""
+        return next((layer for layer in self.layers if layer.id == layer_id), None)
+
+    def replacing(self, layer: AnyLayer) -> Study:
+        """The study with the layer of the same id replaced."""
+        layers = tuple(layer if old.id == layer.id else old for old in self.layers)
+        return self.model_copy(update={"layers": layers})
+
+    def adding(self, layer: AnyLayer, after: str | None = None) -> Study:
+        """The study with a layer more, after another or at the end."""
+        layers = list(self.layers)
+        at = next((n + 1 for n, old in enumerate(layers) if old.id == after), len(layers))
+        layers.insert(at, layer)
+        return self.model_copy(update={"layers": tuple(layers)})
+
+    def without(self, layer_id: str) -> Study:
+        """The study with a layer less."""
+        alone = None if self.alone == layer_id else self.alone
+        return self.model_copy(update={"layers": tuple(x for x in self.layers if x.id != layer_id), "alone": alone})
+
+    def moved(self, layer_id: str, to: int) -> Study:
+        """The study with a layer moved to a place in the deck."""
+        chosen = self.layer(layer_id)
+        if chosen is None:
+            return self
+        rest = [x for x in self.layers if x.id != layer_id]
+        rest.insert(max(0, min(to, len(rest))), chosen)
+        return self.model_copy(update={"layers": tuple(rest)})
+
+    def with_key(self, quantity: str, setting: KeySetting) -> Study:
+        """The study with a colour-key setting changed; one without any content is taken out."""
+        keys = {**self.keys, quantity: setting}
+        if setting == KeySetting():
+            del keys[quantity]
+        return self.model_copy(update={"keys": keys})
+
+    def is_drawn(self, layer: AnyLayer) -> bool:
+        """Whether a layer is to be seen: its lamp is lit, or it is shown alone."""
+        return layer.id == self.alone if self.alone is not None else layer.shown
+
+    def new_id(self, kind: str) -> str:
+        """An id that no layer has."""
+        used = {layer.id for layer in self.layers}
+        return next(f"{kind}-{n}" for n in range(1, len(used) + 2) if f"{kind}-{n}" not in used)
+
+    def new_name(self, name: str) -> str:
+        """A name that no layer has, as near as possible to the one given."""
+        used = {layer.name for layer in self.layers}
+        if name not in used:
+            return name
+        return next(f"{name} {n}" for n in range(2, len(used) + 3) if f"{name} {n}" not in used)
