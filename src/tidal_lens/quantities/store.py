@@ -98,6 +98,11 @@ def distribution_of(values: NDArray[Any], bins: int = 72) -> Distribution:
     return Distribution(low, high, (a, b), counts.astype(np.int64), span, len(values) - len(finite))
 
 
+def depends_on_reference(name: str) -> bool:
+    """Whether a quantity changes with the free stream or with γ."""
+    return name in ("mach", "cp")
+
+
 class QuantityStore:
     """Node values of any quantity of a flow.
 
@@ -119,6 +124,19 @@ class QuantityStore:
         self._spread: dict[str, Distribution] = {}
         self._locks: dict[str, threading.Lock] = {}
         self._lock = threading.Lock()
+
+    def with_reference(self, reference: ReferenceState) -> QuantityStore:
+        """A store with another free stream; values that do not depend on it are taken along."""
+        other = QuantityStore(self.flow, reference, self._budget)
+        with self._lock:
+            other._kept = OrderedDict((n, v) for n, v in self._kept.items() if not depends_on_reference(n))
+            other._spread = {n: d for n, d in self._spread.items() if not depends_on_reference(n)}
+        return other
+
+    def kept(self, name: str) -> NDArray[Any] | None:
+        """Values of a quantity if they are at hand, without computing anything."""
+        with self._lock:
+            return self._kept.get(name)
 
     def quantities(self) -> tuple[Quantity, ...]:
         """Everything on offer: the catalogue, then the file's own arrays."""

@@ -85,6 +85,11 @@ def mesh_of(flow: Flow, token: Token | None = None) -> Mesh:
         return ready
 
 
+def ready_mesh(flow: Flow) -> Mesh | None:
+    """The flow's packed mesh if it has been built."""
+    return flow.__dict__.get("_mesh")
+
+
 def build_mesh(flow: Flow, token: Token | None = None) -> Mesh:
     """Pack the grids of a flow and build face neighbours and trees.
 

@@ -14,9 +14,9 @@ from tidal_lens.cutting.surface import Surface
 from tidal_lens.cutting.walls import boundary_surface, outline
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
-from tidal_lens.quantities.store import Distribution, QuantityStore
+from tidal_lens.quantities.store import Distribution, QuantityStore, depends_on_reference
 from tidal_lens.sampling.mesh import mesh_of
-from tidal_lens.study.model import AnyLayer, IsoLayer, KeySetting, SliceLayer, StreamLayer, Study, WallLayer
+from tidal_lens.study.model import AnyLayer, IsoLayer, IsoShape, KeySetting, SliceLayer, StreamLayer, Study, WallLayer
 from tidal_lens.tracing.streamlines import Lines, TraceSettings, seed_line, trace_lines
 from tidal_lens.work import Token
 
@@ -68,9 +68,20 @@ class Evaluator:
     def __init__(self, flow: Flow, reference: ReferenceState) -> None:
         self.flow = flow
         self.store = QuantityStore(flow, reference)
-        self._shapes: OrderedDict[object, Geometry] = OrderedDict()
+        self._shapes: OrderedDict[tuple[str, object, bool], Geometry] = OrderedDict()
         self._outline: NDArray[np.float64] | None = None
         self._lock = threading.Lock()
+
+    def with_reference(self, reference: ReferenceState) -> Evaluator:
+        """The same flow with another free stream; what does not depend on it is taken along."""
+        other = Evaluator(self.flow, reference)
+        other.store = self.store.with_reference(reference)
+        other._outline = self._outline
+        with self._lock:
+            kept = [(key, made) for key, made in self._shapes.items()
+                    if not (isinstance(key[1], IsoShape) and depends_on_reference(key[1].quantity))]
+        other._shapes = OrderedDict(kept)
+        return other
 
     def evaluate(self, layer: AnyLayer, token: Token, *, draft: bool = False) -> Evaluated:
         """Geometry and colours of a layer.
@@ -91,6 +102,11 @@ class Evaluator:
         if isinstance(layer, IsoLayer):
             self.store.distribution(layer.shape.quantity, token)
         return Evaluated(layer, geometry, colours, draft)
+
+    @property
+    def known_outline(self) -> NDArray[np.float64] | None:
+        """The outline if it has been worked out."""
+        return self._outline
 
     def outline(self) -> NDArray[np.float64]:
         """Sharp edges of the flow's outside, shape (n, 2, 3)."""

@@ -1,0 +1,1 @@
+"""The window. No numerics in here."""

@@ -1,0 +1,110 @@
+"""All that can be done, as one table: it feeds buttons, keys, the command field and the help page."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from tidal_lens.app.window import Window
+
+
+@dataclass(frozen=True)
+class Action:
+    """Something that can be done.
+
+    Attributes
+    ----------
+    id : str
+        Unique name.
+    title : str
+        As shown.
+    keys : str
+        Shortcut, or nothing.
+    help : str
+        What it does, one sentence.
+    run : callable
+        Does it in a window; the text is an argument or empty.
+    enabled : callable
+        Whether it makes sense now.
+    listed : bool
+        Whether the command field offers it.
+    """
+
+    id: str
+    title: str
+    keys: str
+    help: str
+    run: Callable[[Window, str], object]
+    enabled: Callable[[Window], bool] = lambda _w: True
+    listed: bool = True
+
+
+def _open_case(w: Window) -> bool:
+    return w.document.flow is not None
+
+
+def _has_card(w: Window) -> bool:
+    return w.document.chosen_layer is not None
+
+
+def _can_trace(w: Window) -> bool:
+    flow = w.document.flow
+    return flow is not None and flow.roles.has_velocity
+
+
+def _slice_chosen(w: Window) -> bool:
+    layer = w.document.chosen_layer
+    return layer is not None and layer.kind == "slice"
+
+
+ACTIONS: tuple[Action, ...] = (
+    Action("open", "Open…", "Ctrl+O", "Open a result or a study.", lambda w, a: w.open_dialog(a)),
+    Action("save", "Save study", "Ctrl+S", "Save the study.", lambda w, _: w.save(), _open_case),
+    Action("save-as", "Save study as…", "Ctrl+Shift+S", "Save the study under another name.", lambda w, _: w.save_as(), _open_case),
+    Action("demo", "Open the demo", "", "Open the made-up demo case.", lambda w, _: w.open_demo()),
+    Action("undo", "Undo", "Ctrl+Z", "Take the last change back.", lambda w, _: w.document.undo(),
+           lambda w: bool(w.document.undo_what)),
+    Action("redo", "Redo", "Ctrl+Shift+Z", "Bring a change back that was undone.", lambda w, _: w.document.redo(),
+           lambda w: bool(w.document.redo_what)),
+    Action("command", "Find a command or quantity", "Ctrl+K", "Type what to do or find.", lambda w, _: w.command.begin(), listed=False),
+    Action("station-case", "Go to Case", "Alt+1", "Show the Case station.", lambda w, _: w.show_station("case")),
+    Action("station-derive", "Go to Derive", "Alt+2", "Show the Derive station.", lambda w, _: w.show_station("derive")),
+    Action("station-look", "Go to Look", "Alt+3", "Show the Look station.", lambda w, _: w.show_station("look")),
+    Action("station-trace", "Go to Trace", "Alt+4", "Show the Trace station.", lambda w, _: w.show_station("trace")),
+    Action("add-walls", "Add walls", "", "Show walls and other boundaries.", lambda w, _: w.add_walls(), _open_case),
+    Action("add-slice-x", "Add slice x", "", "Cut the flow where x is constant.", lambda w, _: w.add_slice(0), _open_case),
+    Action("add-slice-y", "Add slice y", "", "Cut the flow where y is constant.", lambda w, _: w.add_slice(1), _open_case),
+    Action("add-slice-z", "Add slice z", "", "Cut the flow where z is constant.", lambda w, _: w.add_slice(2), _open_case),
+    Action("add-isosurface", "Add isosurface", "", "Show where a quantity takes a value.", lambda w, a: w.add_isosurface(a), _open_case),
+    Action("add-streamlines", "Add seed line", "", "Trace streamlines from a line of seeds.", lambda w, _: w.add_streamlines(), _can_trace),
+    Action("colour-by", "Colour the chosen card by a quantity", "", "Colour the chosen card.", lambda w, a: w.colour_by(a), _has_card,
+           listed=False),
+    Action("toggle-lamp", "Show or hide the card", "", "Light or put out the chosen card's lamp.", lambda w, a: w.toggle_lamp(a), _has_card),
+    Action("show-alone", "Show the card alone", "", "Show the chosen card alone; again: all.", lambda w, a: w.show_alone(a), _has_card),
+    Action("rename", "Rename the card", "F2", "Type another name for the chosen card.", lambda w, _: w.rename(), _has_card),
+    Action("duplicate", "Duplicate the card", "Ctrl+D", "Add a copy of the chosen card.", lambda w, _: w.duplicate(), _has_card),
+    Action("remove", "Remove the card", "Del", "Remove the chosen card.", lambda w, _: w.remove(), _has_card),
+    Action("focus-card", "Go to the card", "", "Give the keyboard to a card.", lambda w, a: w.focus_card(a), _has_card, listed=False),
+    Action("slice-forward", "Move the slice forward", "]", "Move the chosen slice a step up its axis.", lambda w, _: w.step_slice(1.0), _slice_chosen),
+    Action("slice-back", "Move the slice back", "[", "Move the chosen slice a step down its axis.", lambda w, _: w.step_slice(-1.0), _slice_chosen),
+    Action("slice-forward-fine", "Move the slice forward finely", "Shift+]", "Move the chosen slice a tenth of a step up its axis.",
+           lambda w, _: w.step_slice(0.1), _slice_chosen),
+    Action("slice-back-fine", "Move the slice back finely", "Shift+[", "Move the chosen slice a tenth of a step down its axis.",
+           lambda w, _: w.step_slice(-0.1), _slice_chosen),
+    Action("outline", "Draw or hide the outline", "O", "Draw the sharp edges of the flow's outside.", lambda w, _: w.toggle_outline(), _open_case),
+    Action("frame", "Frame everything", "F", "Bring the whole flow into the picture.", lambda w, _: w.view.frame_all(), _open_case),
+    Action("frame-card", "Frame the card", "Shift+F", "Bring the chosen card into the picture.", lambda w, _: w.view.frame_chosen(), _has_card),
+    *(Action(f"look-{name}{axis}", f"Look from {sign}{axis}", "", f"Look at the flow from {sign}{axis}.",
+             lambda w, _, n=number, s=way: w.view.look_from(n, s), _open_case)
+      for number, axis in enumerate("xyz") for name, sign, way in (("plus-", "+", 1), ("minus-", "−", -1))),
+    Action("fold-bench", "Fold the bench", "F9", "Hide or show the bench.", lambda w, _: w.fold_bench()),
+    Action("theme", "Change the theme", "F8", "Change between the chart and night themes.", lambda w, _: w.change_theme()),
+    Action("again", "Compute again", "F5", "Compute what failed or was cancelled.", lambda w, _: w.document.compute_again(), _open_case),
+    Action("cancel", "Cancel the running work", "Esc", "Give up what is being computed.", lambda w, _: w.document.cancel_work(),
+           lambda w: w.document.jobs.is_busy()),
+    Action("help", "Keys and commands", "F1", "List all commands and their keys.", lambda w, _: w.show_help()),
+    Action("quit", "Quit", "Ctrl+Q", "Close the window.", lambda w, _: w.close()),
+)
+BY_ID = {a.id: a for a in ACTIONS}

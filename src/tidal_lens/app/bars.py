@@ -1,0 +1,226 @@
+"""The bars round the window: top bar, rail, status line, and the strip that tells what went wrong."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import psutil
+from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QProgressBar, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+
+from tidal_lens.app import theme
+from tidal_lens.app.bench import STATIONS
+from tidal_lens.app.document import Document, Notice
+from tidal_lens.app.parts import IconButton, label
+
+if TYPE_CHECKING:
+    from tidal_lens.app.window import Window
+
+
+class TopBar(QWidget):
+    """Mark, case title, command field, undo, redo, theme, help."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__()
+        self.setObjectName("topbar")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(40)
+        self._window = window
+        line = QHBoxLayout(self)
+        line.setContentsMargins(12, 0, 8, 0)
+        line.setSpacing(4)
+        self._mark = QLabel()
+        self._mark.setFixedSize(24, 24)
+        self.title = QLabel("Tidal Lens")
+        self.title.setProperty("role", "head")
+        self.title.setMinimumWidth(60)
+        self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.undo = IconButton("undo-2", "Undo", "Undo (Ctrl+Z)", lambda: window.act("undo"))
+        self.redo = IconButton("redo-2", "Redo", "Redo (Ctrl+Shift+Z)", lambda: window.act("redo"))
+        self.theme = IconButton("moon", "Theme", "Change between the chart and night themes (F8)", lambda: window.act("theme"))
+        self.help = IconButton("circle-question-mark", "Help", "Keys and commands (F1)", lambda: window.act("help"))
+        line.addWidget(self._mark)
+        line.addSpacing(6)
+        line.addWidget(self.title, 2)
+        line.addWidget(IconButton("folder-open", "Open", "Open a result or a study (Ctrl+O)", lambda: window.act("open")))
+        line.addWidget(IconButton("save", "Save", "Save the study (Ctrl+S)", lambda: window.act("save")))
+        line.addSpacing(8)
+        line.addWidget(window.command, 3)
+        line.addSpacing(8)
+        line.addStretch(2)
+        for button in (self.undo, self.redo, self.theme, self.help):
+            line.addWidget(button)
+        theme.hub().changed.connect(self.refresh)
+        window.document.study_changed.connect(self.refresh)
+        window.document.case_changed.connect(self.refresh)
+        window.document.file_changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the title and what can be undone."""
+        document = self._window.document
+        self._mark.setPixmap(theme.pixmap("mark", "sea", 24))
+        name = document.flow.title if document.flow is not None else "Tidal Lens"
+        study = f"  ·  {document.file.name}" if document.file is not None else ""
+        changed = " *" if document.flow is not None and document.is_changed else ""
+        self.title.setText(f"{name}{study}{changed}")
+        self.title.setToolTip(f"{document.flow.path}" if document.flow is not None else "")
+        self._window.setWindowTitle(f"{name}{study}{changed} — Tidal Lens" if document.flow is not None else "Tidal Lens")
+        for button, what, word, key in ((self.undo, document.undo_what, "Undo", "Ctrl+Z"), (self.redo, document.redo_what, "Redo", "Ctrl+Shift+Z")):
+            button.setEnabled(bool(what))
+            button.setToolTip(f"{word}: {what} ({key})" if what else f"{word} ({key})")
+        self.theme.set_icon("sun" if theme.current().name == "night" else "moon")
+
+
+class Rail(QWidget):
+    """The stations in the order of work."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__()
+        self.setObjectName("rail")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(64)
+        line = QVBoxLayout(self)
+        line.setContentsMargins(4, 8, 5, 8)
+        line.setSpacing(4)
+        self.buttons: dict[str, QToolButton] = {}
+        group = QButtonGroup(self)
+        for number, (key, title, tip) in enumerate(STATIONS):
+            button = IconButton(f"station-{key}", title, f"{tip} (Alt+{number + 1})", lambda k=key: window.show_station(k), size=22)
+            button.setText(title)
+            button.setProperty("role", "station")
+            button.setCheckable(True)
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            group.addButton(button)
+            self.buttons[key] = button
+            line.addWidget(button)
+        line.addStretch(1)
+
+
+class StatusLine(QWidget):
+    """Position and value under the pointer, the running job, cells and memory."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.setObjectName("statusline")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(24)
+        self._document = document
+        self._process = psutil.Process()
+        line = QHBoxLayout(self)
+        line.setContentsMargins(12, 0, 12, 0)
+        line.setSpacing(8)
+        self.pointer = QLabel()
+        self.pointer.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.job = QLabel()
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        self.progress.setFixedWidth(110)
+        self.cancel = IconButton("x", "Cancel", "Cancel the running work (Esc)", document.cancel_work, size=14)
+        self.cancel.setFixedSize(QSize(20, 20))
+        self.facts = QLabel()
+        line.addWidget(self.pointer, 1)
+        for widget in (self.job, self.progress, self.cancel):
+            widget.hide()
+            line.addWidget(widget)
+        line.addSpacing(12)
+        line.addWidget(self.facts)
+        document.jobs.changed.connect(self._show_job)
+        document.case_changed.connect(self._show_facts)
+        # Jobs that are over at once do not flicker here: only what lasts is shown.
+        self._patience = QTimer(self)
+        self._patience.setSingleShot(True)
+        self._patience.setInterval(200)
+        self._patience.timeout.connect(lambda: self._show_job(now=True))
+        self._pulse = QTimer(self)
+        self._pulse.setInterval(2000)
+        self._pulse.timeout.connect(self._show_facts)
+        self._pulse.start()
+
+    def _show_job(self, *, now: bool = False) -> None:
+        job = self._document.jobs.foremost()
+        if job is None:
+            self._patience.stop()
+        elif not now and not self.job.isVisible():
+            if not self._patience.isActive():
+                self._patience.start()
+            return
+        for widget in (self.job, self.progress, self.cancel):
+            widget.setVisible(job is not None)
+        if job is not None:
+            self.job.setText(job.title)
+            self.progress.setRange(0, 0 if job.fraction == 0 else 100)
+            self.progress.setValue(round(100 * job.fraction))
+
+    def _show_facts(self) -> None:
+        flow = self._document.flow
+        memory = self._process.memory_info().rss / 1e9
+        cells = f"{flow.n_cells:,} cells  ·  " if flow is not None else ""
+        self.facts.setText(f"{cells}{memory:.2f} GB")
+        self.facts.setToolTip("Memory that Tidal Lens takes")
+
+
+class Strip(QWidget):
+    """Tells one thing, with what can be done about it; never blocks."""
+
+    def __init__(self, notice: Notice) -> None:
+        super().__init__()
+        self.setObjectName("strip")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setProperty("grade", notice.grade)
+        self.notice = notice
+        line = QHBoxLayout(self)
+        line.setContentsMargins(10, 6, 6, 6)
+        line.setSpacing(6)
+        self.text = label(notice.text)
+        self.text.setWordWrap(True)
+        self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        line.addWidget(self.text, 1)
+        self.buttons: list[QPushButton] = []
+        for title, run in notice.actions:
+            button = QPushButton(title)
+            button.clicked.connect(lambda _checked=False, r=run: (self.dismiss(), r()))
+            self.buttons.append(button)
+            line.addWidget(button)
+        line.addWidget(IconButton("x", "Dismiss", "Dismiss", self.dismiss, size=16))
+
+    def dismiss(self) -> None:
+        """Go away."""
+        self.hide()
+        self.deleteLater()
+
+
+class Strips(QWidget):
+    """The strips above the view, the newest on top."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self._line = QVBoxLayout(self)
+        self._line.setContentsMargins(8, 8, 8, 8)
+        self._line.setSpacing(6)
+        self.hide()
+        document.noticed.connect(self.tell)
+
+    def tell(self, notice: Notice) -> None:
+        """Show a notice; the same is not shown twice."""
+        live = self.live()
+        if any(s.notice.text == notice.text for s in live):
+            return
+        for old in live[3:]:
+            old.dismiss()
+        strip = Strip(notice)
+        strip.destroyed.connect(lambda: self.setVisible(bool(self.live())))
+        self._line.insertWidget(0, strip)
+        self.show()
+
+    def live(self) -> list[Strip]:
+        """Strips that are up."""
+        found = [self._line.itemAt(n) for n in range(self._line.count())]
+        widgets = [item.widget() for item in found if item is not None]
+        return [w for w in widgets if isinstance(w, Strip) and not w.isHidden()]
+
+    def clear(self) -> None:
+        """Take all away."""
+        for strip in self.live():
+            strip.dismiss()

@@ -1,0 +1,138 @@
+"""The command field: finds every action, every quantity, and files by their path."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPoint, QTimer, Qt
+from PyQt6.QtGui import QFocusEvent, QKeyEvent
+from PyQt6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem
+
+from tidal_lens.app.actions import ACTIONS
+
+if TYPE_CHECKING:
+    from tidal_lens.app.window import Window
+
+_MOST = 14
+
+
+@dataclass(frozen=True)
+class _Entry:
+    text: str
+    note: str
+    run: Callable[[], object]
+
+
+def rank(wanted: str, text: str) -> float | None:
+    """How well a text fits what was typed: smaller is better, None is not at all."""
+    words, low = wanted.lower().split(), text.lower()
+    if not all(w in low for w in words):
+        return None
+    first = low.find(words[0]) if words else 0
+    starts = any(part.startswith(words[0]) for part in low.split()) if words else True
+    return (0 if low.startswith(wanted.lower()) else 10 if starts else 30) + first * 0.1 + len(low) * 0.01
+
+
+class CommandField(QLineEdit):
+    """A line to type in, with what fits below it."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__()
+        self._window = window
+        self._entries: list[_Entry] = []
+        self.setPlaceholderText("What to do or find…   Ctrl+K")
+        self.setAccessibleName("Command field")
+        self.setToolTip("Type a command, a quantity or the path of a file (Ctrl+K)")
+        self.setFixedHeight(28)
+        self.setMinimumWidth(260)
+        self.setMaximumWidth(460)
+        self.popup = QListWidget(window)
+        self.popup.setObjectName("commands")
+        self.popup.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.popup.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.popup.hide()
+        self.popup.itemClicked.connect(lambda item: self._run(self.popup.row(item)))
+        self.textEdited.connect(lambda _t: self.offer())
+
+    def begin(self) -> None:
+        """Take the keyboard and show what can be done."""
+        self.setFocus()
+        self.selectAll()
+        self.offer()
+
+    def offer(self) -> None:
+        """List what fits the text."""
+        wanted = self.text().strip()
+        self._entries = self._matching(wanted)
+        self.popup.clear()
+        for entry in self._entries:
+            item = QListWidgetItem(f"{entry.text}    {entry.note}" if entry.note else entry.text)
+            self.popup.addItem(item)
+        if not self._entries:
+            nothing = QListWidgetItem("Nothing fits. Try a shorter word.")
+            nothing.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.popup.addItem(nothing)
+        self.popup.setCurrentRow(0)
+        corner = self.mapTo(self._window, QPoint(0, self.height() + 2))
+        rows = max(1, self.popup.count())
+        self.popup.setGeometry(corner.x(), corner.y(), self.width(), min(rows, _MOST) * 25 + 4)
+        self.popup.raise_()
+        self.popup.show()
+
+    def _matching(self, wanted: str) -> list[_Entry]:
+        window = self._window
+        path = Path(wanted).expanduser()
+        if wanted[:1] in "/~." and wanted and path.is_file():
+            return [_Entry(f"Open {path.name}", str(path.parent), lambda: window.document.open_path(path))]
+        ranked: list[tuple[float, _Entry]] = []
+        for action in ACTIONS:
+            fit = rank(wanted, action.title)
+            if fit is not None and action.listed and action.enabled(window):
+                ranked.append((fit, _Entry(action.title, action.keys, lambda a=action: window.act(a.id))))  # type: ignore[misc]
+        evaluator = window.document.evaluator
+        for q in evaluator.store.quantities() if evaluator is not None else ():
+            fit = rank(wanted, f"{q.title} {q.symbol}")
+            if fit is None or q.missing or q.components != 1:
+                continue
+            layer = window.document.chosen_layer
+            if layer is not None:
+                ranked.append((fit + 1, _Entry(q.label, f"colour {layer.name}", lambda n=q.name: window.colour_by(n))))  # type: ignore[misc]
+            ranked.append((fit + 2, _Entry(q.label, "show in Derive", lambda n=q.name: window.show_quantity(n))))  # type: ignore[misc]
+        return [entry for _fit, entry in sorted(ranked, key=lambda r: r[0])][:60]
+
+    def _run(self, at: int) -> None:
+        if not 0 <= at < len(self._entries):
+            return
+        entry = self._entries[at]
+        self.end()
+        entry.run()
+
+    def end(self) -> None:
+        """Put the list away."""
+        self.popup.hide()
+        self.clear()
+        self._window.view.setFocus()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1, Qt.Key.Key_PageDown: 8, Qt.Key.Key_PageUp: -8}.get(Qt.Key(event.key()), 0)
+        if step:
+            if not self.popup.isVisible():
+                self.offer()
+            else:
+                self.popup.setCurrentRow(max(0, min(self.popup.currentRow() + step, self.popup.count() - 1)))
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._run(self.popup.currentRow())
+        elif event.key() == Qt.Key.Key_Escape:
+            self.end()
+        else:
+            super().keyPressEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        # A click on the list takes the keyboard away for a moment: wait for it.
+        QTimer.singleShot(150, self, lambda: None if self.hasFocus() else self.popup.hide())
+        super().focusOutEvent(event)

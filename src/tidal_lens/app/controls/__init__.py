@@ -1,0 +1,1 @@
+"""One hand-made controls widget for each kind of layer."""

@@ -1,0 +1,147 @@
+"""What all layer controls share: how a look is edited, and the numbers of a colour key."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+
+from tidal_lens.app.document import Document
+from tidal_lens.app.parts import (
+    Check,
+    ColourButton,
+    NumberField,
+    QuantityChooser,
+    Slider,
+    column,
+    label,
+    row,
+    rule,
+)
+from tidal_lens.study.model import AnyLayer, KeySetting
+
+
+class Controls(QWidget):
+    """Controls of one layer; reads it from the document and sends edits."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.document = document
+        self.body: QVBoxLayout = column(self, spacing=8)
+
+    def layer(self) -> AnyLayer | None:
+        """The chosen layer."""
+        return self.document.chosen_layer
+
+    def reshape(self, what: str, grip: str = "", **changes: Any) -> None:
+        """Edit the shape of the chosen layer."""
+        layer = self.layer()
+        if layer is not None:
+            self.document.edit_layer(layer.with_(shape=layer.shape.with_(**changes)), what, grip)
+
+    def relook(self, what: str, grip: str = "", **changes: Any) -> None:
+        """Edit the look of the chosen layer."""
+        layer = self.layer()
+        if layer is not None:
+            self.document.edit_layer(layer.with_(look=layer.look.with_(**changes)), what, grip)
+
+    def refresh(self) -> None:
+        """Show what the layer holds now."""
+
+
+class SurfaceLookControls(Controls):
+    """Colour, opacity and mesh lines of a surface."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__(document)
+        self.chooser = QuantityChooser("Colour by", "What the surface is coloured by", plain=True)
+        self.chooser.picked.connect(lambda name: self.relook("Colour", colour_by=name))
+        self.chip = ColourButton("Plain colour")
+        self.chip.picked.connect(lambda c: self.relook("Colour", colour=c))
+        self.opacity = Slider("Opacity", "How solid the surface is", 0.05, 1.0)
+        self.opacity.moved.connect(lambda v: self.relook("Opacity", "opacity", opacity=v))
+        self.mesh = Check("Mesh lines", "Draw the edges of the faces", lambda on: self.relook("Mesh lines", mesh_lines=on))
+        self.key = KeyControls(document)
+        self.body.addLayout(row("Colour by", self.chooser, self.chip, stretch=1))
+        self.body.addLayout(row("Opacity", self.opacity, stretch=1))
+        self.body.addWidget(self.mesh)
+        self.body.addWidget(self.key)
+
+    def refresh(self) -> None:
+        layer = self.layer()
+        evaluator = self.document.evaluator
+        if layer is None or evaluator is None or layer.kind == "streamlines":
+            return
+        self.chooser.offer(evaluator.store.quantities(), layer.look.colour_by)
+        self.chip.setVisible(layer.look.colour_by is None)
+        self.chip.show_value(layer.look.colour)
+        self.opacity.show_value(layer.look.opacity)
+        self.mesh.setChecked(layer.look.mesh_lines)
+        self.key.show_quantity(layer.look.colour_by)
+
+
+class KeyControls(QWidget):
+    """The range of a quantity's colour key by number; the same for all that it colours."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.document = document
+        self._name: str | None = None
+        self.low = NumberField("Key from", "Lower end of the colour key")
+        self.high = NumberField("Key to", "Upper end of the colour key")
+        self.low.edited.connect(lambda v: self._set("Key range", low=v))
+        self.high.edited.connect(lambda v: self._set("Key range", high=v))
+        self.symmetric = Check("Symmetric about zero", "Make both ends equally far from zero", self._mirror)
+        self.reset = QPushButton("Reset")
+        self.reset.setToolTip("Let the data set the range")
+        self.reset.clicked.connect(lambda: self.set_all(KeySetting(), "Reset the key"))
+        self.title = label("", "soft")
+        column(self, rule(), self.title, row("From, to", self.low, self.high, stretch=1), row(self.symmetric, self.reset, stretch=0),
+               spacing=6)
+
+    def _set(self, what: str, **changes: Any) -> None:
+        if self._name is None:
+            return
+        known = self.document.key(self._name)
+        setting = self.document.study.keys.get(self._name, KeySetting())
+        if known is not None:
+            setting = setting.with_(low=known[1], high=known[2], symmetric=False)
+        self.set_all(setting.with_(**changes), what)
+
+    def _mirror(self, on: bool) -> None:
+        if self._name is not None:
+            self.set_all(self.document.study.keys.get(self._name, KeySetting()).with_(symmetric=on), "Symmetric key")
+
+    def set_all(self, setting: KeySetting, what: str) -> None:
+        """Give the key another setting."""
+        if self._name is not None:
+            self.document.edit(self.document.study.with_key(self._name, setting), what)
+
+    def show_quantity(self, name: str | None) -> None:
+        """Show the key of a quantity, or nothing."""
+        self._name = name
+        evaluator = self.document.evaluator
+        self.setVisible(name is not None and evaluator is not None)
+        if name is None or evaluator is None:
+            return
+        try:
+            quantity = evaluator.store.describe(name)
+        except Exception as exc:  # noqa: BLE001  (a study may name a quantity that this flow lacks)
+            self.title.setText(str(exc))
+            return
+        place = "cell values, averaged to nodes" if quantity.place == "cell" else "node values"
+        self.title.setText(f"Colour key: {quantity.label} · {place}")
+        known = self.document.key(name)
+        for field in (self.low, self.high, self.symmetric, self.reset):
+            field.setEnabled(known is not None)
+        if known is not None:
+            spread, low, high = known
+            self.low.step = self.high.step = _nice_step(spread.usual[1] - spread.usual[0])
+            self.low.show_value(low)
+            self.high.show_value(high)
+            setting = self.document.study.keys.get(name, KeySetting())
+            self.symmetric.setChecked(setting.symmetric)
+
+
+def _nice_step(span: float) -> float:
+    return float(f"{span / 40:.0e}") if span > 0 else 0.1

@@ -1,0 +1,62 @@
+"""The controls of the chosen card, whatever its kind."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QLineEdit, QWidget
+
+from tidal_lens.app.controls.base import Controls
+from tidal_lens.app.controls.isosurface import IsoControls
+from tidal_lens.app.controls.slice import SliceControls
+from tidal_lens.app.controls.streamlines import StreamControls
+from tidal_lens.app.controls.wall import WallControls
+from tidal_lens.app.document import Document
+from tidal_lens.app.parts import column, label, rule
+
+# To add a kind of layer: its model in study/, a branch in study/evaluate.py, and its controls here.
+KINDS: dict[str, type[Controls]] = {"wall": WallControls, "slice": SliceControls, "isosurface": IsoControls,
+                                    "streamlines": StreamControls}
+
+
+class CardPanel(QWidget):
+    """Name and controls of the chosen card."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.document = document
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Name of the card")
+        self.name.setToolTip("Name of the chosen card (F2)")
+        self.name.editingFinished.connect(self._rename)
+        self.trouble = label("", "bad")
+        self.empty = label("Nothing is chosen. Click a card in the deck, or a thing in the view, or add one above.", "soft")
+        self.controls: dict[str, Controls] = {kind: make(document) for kind, make in KINDS.items()}
+        column(self, rule(), self.empty, self.name, self.trouble, *self.controls.values())
+        document.chosen_changed.connect(self.refresh)
+        document.study_changed.connect(self.refresh)
+        document.quantity_known.connect(lambda _name: self.refresh())
+        document.result_changed.connect(lambda _id: self._tell_trouble())
+        self.refresh()
+
+    def _rename(self) -> None:
+        layer = self.document.chosen_layer
+        text = self.name.text().strip()[:200]
+        if layer is not None and text and text != layer.name:
+            self.document.edit_layer(layer.with_(name=text), "Rename")
+
+    def _tell_trouble(self) -> None:
+        text = self.document.failures.get(self.document.chosen or "", "")
+        self.trouble.setText(text)
+        self.trouble.setVisible(bool(text))
+
+    def refresh(self) -> None:
+        """Show the chosen card's controls."""
+        layer = self.document.chosen_layer
+        self.empty.setVisible(layer is None and self.document.flow is not None)
+        self.name.setVisible(layer is not None)
+        if layer is not None and not (self.name.hasFocus() and self.name.isModified()):
+            self.name.setText(layer.name)
+        for kind, widget in self.controls.items():
+            widget.setVisible(layer is not None and layer.kind == kind)
+            if layer is not None and layer.kind == kind:
+                widget.refresh()
+        self._tell_trouble()

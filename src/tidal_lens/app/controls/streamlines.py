@@ -1,0 +1,104 @@
+"""Controls of streamlines from a seed line."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from tidal_lens.app.controls.base import Controls, KeyControls
+from tidal_lens.app.document import Document
+from tidal_lens.app.parts import Choice, ColourButton, NumberField, QuantityChooser, Slider, label, row, rule
+from tidal_lens.study.model import StreamLayer
+from tidal_lens.tracing.streamlines import Lines
+
+
+class StreamControls(Controls):
+    """Seeds, how lines are followed, how they look, and what became of them."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__(document)
+        self.ends = {end: [NumberField(f"{end} {axis}", f"{axis} of the seed line's {end.lower()}") for axis in "xyz"]
+                     for end in ("Start", "End")}
+        for end, fields in self.ends.items():
+            for axis, field in enumerate(fields):
+                field.edited.connect(lambda v, e=end.lower(), a=axis: self._place(e, a, v))
+            self.body.addLayout(row(end, *fields))
+        self.count = NumberField("Seeds", "How many seeds are on the line", 1, 1, 5000)
+        self.count.whole = True
+        self.count.edited.connect(lambda v: self.reshape("Number of seeds", count=int(v)))
+        self.inside = label("", "soft")
+        self.body.addLayout(row("Seeds", self.count, self.inside, stretch=2))
+        self.direction = Choice([("backward", "Backward", "Follow the flow upstream"), ("both", "Both", "Follow it both ways"),
+                                 ("forward", "Forward", "Follow the flow downstream")])
+        self.direction.picked.connect(lambda d: self.reshape("Direction", direction=d))
+        self.body.addLayout(row("Follow", self.direction, stretch=1))
+        self.length = NumberField("Greatest length", "Where a line is cut off, each way", 1.0, 1e-12, 1e12)
+        self.length.edited.connect(lambda v: self.reshape("Length limit", max_length=v))
+        self.tolerance = NumberField("Tolerance", "Error allowed a step, in cell widths; smaller is truer and slower", 1e-4, 1e-8, 0.1)
+        self.tolerance.edited.connect(lambda v: self.reshape("Tolerance", tolerance=v))
+        self.body.addLayout(row("Length ≤", self.length, "tolerance", self.tolerance, stretch=1))
+        self.body.addWidget(rule())
+        self.chooser = QuantityChooser("Colour by", "What the lines are coloured by", plain=True)
+        self.chooser.picked.connect(lambda name: self.relook("Colour", colour_by=name))
+        self.chip = ColourButton("Plain colour")
+        self.chip.picked.connect(lambda c: self.relook("Colour", colour=c))
+        self.width_slider = Slider("Width", "Width of the lines in pixels", 0.5, 8.0)
+        self.width_slider.moved.connect(lambda v: self.relook("Width", "width", width=v))
+        self.body.addLayout(row("Colour by", self.chooser, self.chip, stretch=1))
+        self.body.addLayout(row("Width", self.width_slider, stretch=1))
+        self.key = KeyControls(document)
+        self.body.addWidget(self.key)
+        self.body.addWidget(rule())
+        self.fate = label("", "soft")
+        self.body.addWidget(self.fate)
+        document.result_changed.connect(self._tell_fate)
+
+    def _place(self, end: str, axis: int, value: float) -> None:
+        layer = self.layer()
+        if isinstance(layer, StreamLayer):
+            point: list[Any] = list(getattr(layer.shape, end))
+            point[axis] = value
+            self.reshape("Move seed line", **{end: tuple(point)})
+
+    def _tell_fate(self, layer_id: str) -> None:
+        layer = self.layer()
+        if layer is None or layer.id != layer_id:
+            return
+        result = self.document.results.get(layer_id)
+        if result is None or not isinstance(result.geometry, Lines):
+            self.inside.setText("")
+            self.fate.setText("")
+            return
+        lines = result.geometry
+        self.inside.setText(inside_text(lines))
+        worst = float(lines.error.max()) if lines.n_lines else 0.0
+        told = [f"{n} {words}" for words, n in lines.census()]
+        self.fate.setText("How the lines ended: " + "; ".join(told) + f".\nLargest error estimate {worst:.1e}. "
+                          "Point at a line to read its own story." if told else "No line: all seeds are outside the flow.")
+
+    def refresh(self) -> None:
+        layer, evaluator, flow = self.layer(), self.document.evaluator, self.document.flow
+        if not isinstance(layer, StreamLayer) or evaluator is None or flow is None:
+            return
+        step = float(f"{flow.size / 200:.0e}")
+        for end, fields in self.ends.items():
+            for field, value in zip(fields, getattr(layer.shape, end.lower()), strict=True):
+                field.step = step
+                field.show_value(value)
+        self.count.show_value(layer.shape.count)
+        self.direction.show_value(layer.shape.direction)
+        self.length.step = float(f"{flow.size / 10:.0e}")
+        self.length.show_value(layer.shape.max_length)
+        self.tolerance.show_value(layer.shape.tolerance)
+        self.chooser.offer(evaluator.store.quantities(), layer.look.colour_by)
+        self.chip.setVisible(layer.look.colour_by is None)
+        self.chip.show_value(layer.look.colour)
+        self.width_slider.show_value(layer.look.width)
+        self.key.show_quantity(layer.look.colour_by)
+        self._tell_fate(layer.id)
+
+
+def inside_text(lines: Lines) -> str:
+    """How many seeds are inside, in words."""
+    if lines.n_lines == lines.n_seeds:
+        return f"all {lines.n_seeds} are inside" if lines.n_seeds > 1 else "the seed is inside"
+    return f"{lines.n_lines} of {lines.n_seeds} seeds are inside"

@@ -1,0 +1,48 @@
+"""Controls of walls."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from tidal_lens.app.controls.base import SurfaceLookControls
+from tidal_lens.app.document import Document
+from tidal_lens.app.parts import Check, label
+from tidal_lens.study.model import WallLayer
+
+
+class WallControls(SurfaceLookControls):
+    """Which boundaries are shown, and how."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__(document)
+        holder = QWidget()
+        self._list = QVBoxLayout(holder)
+        self._list.setContentsMargins(0, 0, 0, 0)
+        self._list.setSpacing(4)
+        self.boxes: dict[str, Check] = {}
+        self.body.insertWidget(0, label("Boundaries", "soft"))
+        self.body.insertWidget(1, holder)
+
+    def _toggle(self, name: str, on: bool) -> None:
+        layer = self.layer()
+        if isinstance(layer, WallLayer):
+            chosen = [b for b in layer.shape.boundaries if b != name] + ([name] if on else [])
+            self.reshape("Boundaries", boundaries=tuple(chosen))
+
+    def refresh(self) -> None:
+        layer, flow = self.layer(), self.document.flow
+        if not isinstance(layer, WallLayer) or flow is None:
+            return
+        names = [b.name for b in flow.boundaries]
+        if list(self.boxes) != names:
+            for box in self.boxes.values():
+                box.deleteLater()
+            self.boxes = {}
+            for boundary in flow.boundaries:
+                name = boundary.name
+                box = Check(f"{name}  ·  {boundary.kind}", "Show this boundary", lambda on, n=name: self._toggle(n, on))
+                self._list.addWidget(box)
+                self.boxes[name] = box
+        for name, box in self.boxes.items():
+            box.setChecked(name in layer.shape.boundaries)
+        super().refresh()

@@ -1,0 +1,308 @@
+"""The deck: one live card a layer."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, QTimer
+from PyQt6.QtGui import QColor, QContextMenuEvent, QFontMetrics, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
+
+from tidal_lens.app import theme
+from tidal_lens.app.document import Document
+from tidal_lens.scene.palettes import palette
+from tidal_lens.study.beginnings import AXES
+from tidal_lens.study.model import AnyLayer, IsoLayer, SliceLayer, StreamLayer
+
+WIDTH, HEIGHT, PICTURE = 148, 104, 58
+
+
+class Card(QWidget):
+    """A card: small picture, name, what it is made from, colour chip, lamp, and a ring while it computes."""
+
+    def __init__(self, document: Document, layer_id: str, act: Any) -> None:
+        super().__init__()
+        self.document = document
+        self.layer_id = layer_id
+        self._act = act
+        self._picture: QImage | None = None
+        self._press: QPoint | None = None
+        self._turn = 0
+        self._editor: QLineEdit | None = None
+        self.setFixedSize(WIDTH, HEIGHT)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self._timer = QTimer(self)
+        self._timer.setInterval(90)
+        self._timer.timeout.connect(self._spin)
+
+    @property
+    def layer(self) -> AnyLayer | None:
+        """The layer of the card."""
+        return self.document.study.layer(self.layer_id)
+
+    def lamp_rect(self) -> QRect:
+        """Where the lamp is."""
+        return QRect(WIDTH - 24, PICTURE + 6, 18, 18)
+
+    def set_picture(self, pixels: np.ndarray[Any, Any]) -> None:
+        """Show another small picture, shape (h, w, 4)."""
+        height, width = pixels.shape[:2]
+        self._picture = QImage(pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
+        self.update()
+
+    @property
+    def has_picture(self) -> bool:
+        """Whether there is a small picture."""
+        return self._picture is not None
+
+    def refresh(self) -> None:
+        """Show what the layer is now."""
+        layer = self.layer
+        if layer is None:
+            return
+        busy = self.document.jobs.is_busy(self.layer_id)
+        if busy and not self._timer.isActive():
+            self._timer.start()
+        elif not busy:
+            self._timer.stop()
+        trouble = self.document.failures.get(self.layer_id)
+        state = "shown" if self.document.study.is_drawn(layer) else "hidden"
+        self.setAccessibleName(f"{layer.name}, {layer.kind}, {state}")
+        self.setToolTip(trouble or f"{layer.name}: {self._source(layer)}.\nLamp: show or hide; double-click it to show this "
+                        "card alone.\nF2 renames, Del removes, Ctrl+D duplicates, drag reorders.")
+        self.update()
+
+    def _spin(self) -> None:
+        self._turn = (self._turn + 30) % 360
+        self.update(self.lamp_rect().adjusted(-3, -3, 3, 3))
+
+    def _source(self, layer: AnyLayer) -> str:
+        if isinstance(layer, SliceLayer):
+            return f"whole flow at {AXES[layer.shape.axis]} = {layer.shape.position:.4g}"
+        if isinstance(layer, IsoLayer):
+            return f"whole flow, {self._quantity(layer.shape.quantity)} = {layer.shape.value:.4g}"
+        if isinstance(layer, StreamLayer):
+            return f"whole flow, {layer.shape.count} seeds"
+        return ", ".join(layer.shape.boundaries) or "no boundary"
+
+    def _quantity(self, name: str) -> str:
+        evaluator = self.document.evaluator
+        found = next((q for q in evaluator.store.quantities() if q.name == name), None) if evaluator else None
+        return found.symbol if found else name
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        layer = self.layer
+        if layer is None:
+            return
+        p = QPainter(self)
+        p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+        chosen = self.document.chosen == self.layer_id
+        drawn = self.document.study.is_drawn(layer)
+        frame = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+        p.setPen(QPen(theme.colour("sea" if chosen else "line"), 2 if chosen else 1))
+        p.setBrush(theme.colour("panel"))
+        p.drawRoundedRect(frame, 6, 6)
+        place = QRectF(4, 4, WIDTH - 8, PICTURE)
+        if self._picture is not None:
+            p.setOpacity(1.0 if drawn else 0.35)
+            p.drawImage(place, self._picture)
+            p.setOpacity(1.0)
+        else:
+            p.fillRect(place, theme.colour("ground"))
+        if self.hasFocus():
+            p.setPen(QPen(theme.colour("sea"), 1, Qt.PenStyle.DotLine))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawRoundedRect(frame.adjusted(2, 2, -2, -2), 5, 5)
+        self._paint_text(p, layer, drawn)
+        self._paint_chip(p, layer)
+        self._paint_lamp(p, drawn)
+
+    def _paint_text(self, p: QPainter, layer: AnyLayer, drawn: bool) -> None:
+        bold, small = theme.font(13, bold=True), theme.font(11.5)
+        p.setFont(bold)
+        p.setPen(theme.colour("ink" if drawn else "soft"))
+        name = QFontMetrics(bold).elidedText(layer.name, Qt.TextElideMode.ElideRight, WIDTH - 36)
+        p.drawText(QPointF(8, PICTURE + 20), name)
+        p.setFont(small)
+        trouble = self.layer_id in self.document.failures
+        p.setPen(theme.colour("red" if trouble else "soft"))
+        text = self.document.failures.get(self.layer_id) or self._source(layer)
+        p.drawText(QPointF(8, PICTURE + 37), QFontMetrics(small).elidedText(text, Qt.TextElideMode.ElideRight, WIDTH - 50))
+
+    def _paint_chip(self, p: QPainter, layer: AnyLayer) -> None:
+        chip = QRectF(WIDTH - 40, PICTURE + 29, 32, 8)
+        p.setPen(Qt.PenStyle.NoPen)
+        name = layer.look.colour_by
+        known = self.document.key(name) if name else None
+        if known is None or name is None or self.document.evaluator is None:
+            p.setBrush(QColor(layer.look.colour))
+            p.drawRoundedRect(chip, 2, 2)
+        else:
+            table = palette(self.document.evaluator.store.describe(name).scale, known[1], known[2])
+            for n in range(8):
+                r, g, b, _ = (int(c) for c in table[(2 * n + 1) * len(table) // 16])
+                p.setBrush(QColor(r, g, b))
+                p.drawRect(QRectF(chip.left() + 4 * n, chip.top(), 4.3, chip.height()))
+
+    def _paint_lamp(self, p: QPainter, drawn: bool) -> None:
+        lamp = QRectF(self.lamp_rect()).adjusted(4, 4, -4, -4)
+        p.setPen(QPen(theme.colour("amber" if drawn else "soft"), 1.5))
+        p.setBrush(theme.colour("amber", 0.85) if drawn else Qt.BrushStyle.NoBrush)
+        p.drawEllipse(lamp)
+        if self.document.study.alone == self.layer_id:
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawEllipse(lamp.adjusted(-3, -3, 3, 3))
+        if self.document.jobs.is_busy(self.layer_id):
+            p.setPen(QPen(theme.colour("sea"), 2))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawArc(lamp.adjusted(-4, -4, 4, 4), -self._turn * 16, 110 * 16)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        self.document.choose(self.layer_id)
+        if event.button() == Qt.MouseButton.LeftButton:
+            if self.lamp_rect().contains(event.position().toPoint()):
+                self._act("toggle-lamp", self.layer_id)
+            else:
+                self._press = event.position().toPoint()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._press is None or not event.buttons() & Qt.MouseButton.LeftButton:
+            return
+        if abs(event.position().x() - self._press.x()) > 12:
+            deck = self.parentWidget()
+            if deck is not None:
+                at = int(self.mapTo(deck, event.position().toPoint()).x() / (WIDTH + 8))
+                ids = [x.id for x in self.document.study.layers]
+                if self.layer_id in ids and at != ids.index(self.layer_id):
+                    self.document.edit(self.document.study.moved(self.layer_id, at), "Reorder", f"reorder {self.layer_id}")
+
+    def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
+        self._press = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self.lamp_rect().contains(event.position().toPoint()):
+            self._act("toggle-lamp", self.layer_id)  # the first click of the two is taken back
+            self._act("show-alone", self.layer_id)
+        elif event.position().y() > PICTURE:
+            self.rename()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        ids = [x.id for x in self.document.study.layers]
+        here = ids.index(self.layer_id) if self.layer_id in ids else 0
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
+        if step and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            self.document.edit(self.document.study.moved(self.layer_id, here + step), "Reorder")
+        elif step and 0 <= here + step < len(ids):
+            self.document.choose(ids[here + step])
+            self._act("focus-card", ids[here + step])
+        elif event.key() == Qt.Key.Key_Space:
+            self._act("toggle-lamp", self.layer_id)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.document.choose(self.layer_id)
+        else:
+            super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is None:
+            return
+        self.document.choose(self.layer_id)
+        menu = QMenu(self)
+        for text, key, action in (("Show or hide", "Space", "toggle-lamp"), ("Show alone", "", "show-alone"), ("Rename", "F2", "rename"),
+                                  ("Duplicate", "Ctrl+D", "duplicate"), ("Remove", "Del", "remove")):
+            item = menu.addAction(f"{text}\t{key}" if key else text)
+            if item is not None:
+                item.triggered.connect(lambda _checked=False, a=action: self._act(a, self.layer_id))
+        menu.popup(event.globalPos())
+
+    def rename(self) -> None:
+        """Type another name on the card."""
+        layer = self.layer
+        if layer is None or self._editor is not None:
+            return
+        editor = QLineEdit(layer.name, self)
+        editor.setGeometry(4, PICTURE + 5, WIDTH - 32, 24)
+        editor.selectAll()
+        editor.show()
+        editor.setFocus()
+        self._editor = editor
+        editor.editingFinished.connect(self._renamed)
+
+    def _renamed(self) -> None:
+        editor, self._editor = self._editor, None
+        layer = self.layer
+        if editor is None:
+            return
+        text = editor.text().strip()[:200]
+        editor.deleteLater()
+        if layer is not None and text and text != layer.name:
+            self.document.edit_layer(layer.with_(name=text), "Rename")
+        self.setFocus()
+
+
+class Deck(QWidget):
+    """All cards in a row."""
+
+    def __init__(self, document: Document, act: Any) -> None:
+        super().__init__()
+        self.setObjectName("deck")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(HEIGHT + 26)
+        self.document = document
+        self._act = act
+        self.cards: dict[str, Card] = {}
+        self.row = QWidget()
+        self.row.setObjectName("deckrow")
+        self._layout = QHBoxLayout(self.row)
+        self._layout.setContentsMargins(8, 6, 8, 4)
+        self._layout.setSpacing(8)
+        self._layout.addStretch(1)
+        self.scroll = QScrollArea()
+        self.scroll.setObjectName("deckscroll")
+        self.scroll.setWidgetResizable(True)
+        self.scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.scroll.setWidget(self.row)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 1, 0, 0)
+        outer.addWidget(self.scroll)
+        document.study_changed.connect(self.refresh)
+        document.chosen_changed.connect(self.refresh)
+        document.result_changed.connect(self._refresh_one)
+        document.quantity_known.connect(lambda _name: self.refresh())
+        document.jobs.changed.connect(self._refresh_rings)
+        theme.hub().changed.connect(self.refresh)
+
+    def _refresh_one(self, layer_id: str) -> None:
+        if layer_id in self.cards:
+            self.cards[layer_id].refresh()
+
+    def _refresh_rings(self) -> None:
+        for card in self.cards.values():
+            card.refresh()
+
+    def refresh(self) -> None:
+        """One card for each layer, in the study's order."""
+        ids = [layer.id for layer in self.document.study.layers]
+        for gone in set(self.cards) - set(ids):
+            card = self.cards.pop(gone)
+            self._layout.removeWidget(card)
+            card.hide()
+            card.deleteLater()
+        for at, layer_id in enumerate(ids):
+            if layer_id not in self.cards:
+                self.cards[layer_id] = Card(self.document, layer_id, self._act)
+            card = self.cards[layer_id]
+            if self._layout.indexOf(card) != at:
+                self._layout.removeWidget(card)
+                self._layout.insertWidget(at, card)
+            card.refresh()
+        if self.document.chosen in self.cards:
+            self.scroll.ensureWidgetVisible(self.cards[self.document.chosen], 8, 0)

@@ -1,0 +1,342 @@
+"""The document: the present study, the flow it looks at, and what its layers came to."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from tidal_lens.app.jobs import Jobs
+from tidal_lens.errors import DoubtfulFlowError, TidalLensError
+from tidal_lens.flow.case import Flow
+from tidal_lens.formats.registry import open_flow
+from tidal_lens.quantities.store import Distribution
+from tidal_lens.scene.camera import Camera
+from tidal_lens.study.beginnings import first_study
+from tidal_lens.study.evaluate import Evaluated, Evaluator, key_range, reference_of
+from tidal_lens.study.files import SUFFIX, load_study, save_study
+from tidal_lens.study.history import History
+from tidal_lens.study.model import AnyLayer, CameraSetting, IsoLayer, KeySetting, Study
+from tidal_lens.work import Token
+
+
+@dataclass(frozen=True)
+class Notice:
+    """Something to tell the user in a strip: a grade (``bad``, ``warn``, ``note``), text, and what can be done."""
+
+    grade: str
+    text: str
+    actions: tuple[tuple[str, Callable[[], None]], ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class _Opened:
+    flow: Flow
+    evaluator: Evaluator
+    study: Study
+
+
+class Document(QObject):
+    """Holds the value; widgets read it, send edits, and listen.
+
+    Signals
+    -------
+    study_changed
+        The study has another value (not for camera moves).
+    case_changed
+        Another flow is open.
+    result_changed(str)
+        A layer came to something, failed, or began to be worked on.
+    quantity_known(str)
+        The distribution of a quantity is there.
+    chosen_changed
+        Another card is chosen.
+    camera_changed
+        The camera moved, by whatever.
+    noticed(Notice)
+        There is something to tell.
+    """
+
+    study_changed = pyqtSignal()
+    case_changed = pyqtSignal()
+    result_changed = pyqtSignal(str)
+    quantity_known = pyqtSignal(str)
+    chosen_changed = pyqtSignal()
+    camera_changed = pyqtSignal()
+    file_changed = pyqtSignal()
+    noticed = pyqtSignal(object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.jobs = Jobs(self)
+        self.flow: Flow | None = None
+        self.evaluator: Evaluator | None = None
+        self.results: dict[str, Evaluated] = {}
+        self.failures: dict[str, str] = {}
+        self.chosen: str | None = None
+        self.file: Path | None = None
+        self.camera: Camera | None = None
+        self.dragging = False
+        self._history = History(Study())
+        self._saved = Study()
+        self._asked: dict[str, tuple[object, ...]] = {}
+
+    # -- the value -------------------------------------------------------------------------------------------
+
+    @property
+    def study(self) -> Study:
+        """The present study."""
+        return self._history.study
+
+    @property
+    def undo_what(self) -> str:
+        """What undo would take back."""
+        return self._history.undo_what
+
+    @property
+    def redo_what(self) -> str:
+        """What redo would bring back."""
+        return self._history.redo_what
+
+    @property
+    def is_changed(self) -> bool:
+        """Whether there is anything that was not saved."""
+        return self._content(self.study) != self._content(self._saved)
+
+    @staticmethod
+    def _content(study: Study) -> Study:
+        return study.model_copy(update={"camera": None})
+
+    def edit(self, study: Study, what: str, grip: str = "") -> None:
+        """Put another study in the place of the present one; ``grip`` joins the steps of one drag."""
+        if self._history.push(study, what, grip):
+            self._after_change()
+
+    def edit_layer(self, layer: AnyLayer, what: str, grip: str = "") -> None:
+        """Replace the layer of the same id."""
+        self.edit(self.study.replacing(layer), what, grip)
+
+    def release(self) -> None:
+        """A drag ended: what comes next is another step, and drafts are done properly."""
+        self.dragging = False
+        self._history.close_grip()
+        self.refresh()
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        if self._history.undo():
+            self._after_change()
+
+    def redo(self) -> None:
+        """Bring an edit back that was undone."""
+        if self._history.redo():
+            self._after_change()
+
+    def choose(self, layer_id: str | None) -> None:
+        """Choose a card, or none."""
+        if layer_id != self.chosen:
+            self.chosen = layer_id
+            self.chosen_changed.emit()
+
+    @property
+    def chosen_layer(self) -> AnyLayer | None:
+        """The chosen card's layer."""
+        return self.study.layer(self.chosen) if self.chosen else None
+
+    def move_camera(self, camera: Camera) -> None:
+        """Look from elsewhere: kept in the study, but not an edit."""
+        self.camera = camera
+
+        def triple(v: Any) -> tuple[float, float, float]:
+            return float(v[0]), float(v[1]), float(v[2])
+
+        setting = CameraSetting(eye=triple(camera.eye), focus=triple(camera.focus), up=triple(camera.up), angle=camera.angle)
+        self._history.amend(self.study.model_copy(update={"camera": setting}))
+        self.camera_changed.emit()
+
+    def _after_change(self) -> None:
+        if self.chosen is not None and self.study.layer(self.chosen) is None:
+            self.choose(self.study.layers[-1].id if self.study.layers else None)
+        if self.evaluator is not None and self.flow is not None:
+            wanted = reference_of(self.flow, self.study)
+            if wanted != self.evaluator.store.reference:
+                self.evaluator = self.evaluator.with_reference(wanted)
+        self.refresh()
+        self.study_changed.emit()
+
+    # -- evaluation ------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Ask for whatever is to be seen and is not there yet."""
+        ids = {layer.id for layer in self.study.layers}
+        for gone in (set(self.results) | set(self._asked)) - ids:
+            self.jobs.cancel(gone)
+            self.results.pop(gone, None)
+            self.failures.pop(gone, None)
+            self._asked.pop(gone, None)
+        for layer in self.study.layers:
+            if self.study.is_drawn(layer):
+                self._ask(layer)
+
+    def compute_again(self) -> None:
+        """Ask anew for what failed or was cancelled."""
+        self._asked.clear()
+        self.failures.clear()
+        self.refresh()
+
+    def cancel_work(self) -> None:
+        """Give up the job that has run longest."""
+        job = self.jobs.foremost()
+        if job is None:
+            return
+        self.jobs.cancel(job.slot)
+        if self.study.layer(job.slot) is not None:
+            self.failures[job.slot] = "Cancelled. F5 computes it."
+            self.result_changed.emit(job.slot)
+
+    def _wish(self, layer: AnyLayer, draft: bool) -> tuple[object, ...]:
+        assert self.evaluator is not None
+        return (id(self.evaluator), layer.kind, layer.shape, layer.look.colour_by, draft and layer.kind == "streamlines")
+
+    def _ask(self, layer: AnyLayer) -> None:
+        evaluator = self.evaluator
+        if evaluator is None:
+            return
+        draft = self.dragging
+        wish = self._wish(layer, draft)
+        if self._asked.get(layer.id) == wish:
+            return
+        self._asked[layer.id] = wish
+        self.failures.pop(layer.id, None)
+
+        def done(result: Evaluated) -> None:
+            if self.study.layer(layer.id) is None or evaluator is not self.evaluator:
+                return
+            self.results[layer.id] = result
+            self.result_changed.emit(layer.id)
+            for name in _quantities_of(result.layer):
+                self.quantity_known.emit(name)
+
+        def failed(error: TidalLensError) -> None:
+            self.failures[layer.id] = str(error)
+            self.results.pop(layer.id, None)
+            self.result_changed.emit(layer.id)
+
+        self.jobs.submit(layer.id, f"{layer.name}", lambda token: evaluator.evaluate(layer, token, draft=draft), done, failed)
+        self.result_changed.emit(layer.id)
+
+    def ask_quantity(self, name: str) -> None:
+        """Work out a quantity and its distribution."""
+        evaluator = self.evaluator
+        if evaluator is None or evaluator.store.known_distribution(name) is not None:
+            return
+        title = evaluator.store.describe(name).title
+        self.jobs.submit(f"quantity {name}", title, lambda token: evaluator.store.distribution(name, token),
+                         lambda _answer: self.quantity_known.emit(name), self._tell)
+
+    def key(self, name: str) -> tuple[Distribution, float, float] | None:
+        """Distribution and range of a quantity's key, if known."""
+        if self.evaluator is None:
+            return None
+        spread = self.evaluator.store.known_distribution(name)
+        if spread is None:
+            return None
+        scale = self.evaluator.store.describe(name).scale
+        low, high = key_range(scale, spread, self.study.keys.get(name, KeySetting()))
+        return spread, low, high
+
+    # -- cases and files -------------------------------------------------------------------------------------
+
+    def open_path(self, path: Path, *, anyway: bool = False) -> None:
+        """Open a result or a study; what is open stays until the new one is there."""
+        if path.suffix.lower() == SUFFIX:
+            self._open_study(path)
+        else:
+            self._open(path, anyway, None, None)
+
+    def _open_study(self, path: Path) -> None:
+        self.take_up(path, path)
+
+    def take_up(self, path: Path, file: Path | None) -> None:
+        """Open the study in a file; it will be saved to another file, or to none yet."""
+        try:
+            study = load_study(path)
+        except TidalLensError as error:
+            self._tell(error)
+            return
+        if not study.case:
+            self._tell(TidalLensError("The study names no case.", str(path), "Open a result instead."))
+            return
+        self._open(Path(study.case), True, study, file)
+
+    def _open(self, path: Path, anyway: bool, study: Study | None, file: Path | None) -> None:
+        def work(token: Token) -> _Opened:
+            flow = open_flow(path, token, anyway=anyway)
+            wanted = reference_of(flow, study) if study is not None else flow.reference
+            evaluator = Evaluator(flow, wanted)
+            begin = study if study is not None else first_study(flow, evaluator.store)
+            return _Opened(flow, evaluator, begin.model_copy(update={"case": str(path.resolve())}))
+
+        def failed(error: TidalLensError) -> None:
+            actions: tuple[tuple[str, Callable[[], None]], ...] = ()
+            if isinstance(error, DoubtfulFlowError):
+                actions = (("Open it anyway", lambda: self.open_path(path, anyway=True)),)
+            self.noticed.emit(Notice("bad", str(error), actions))
+
+        self.jobs.submit("case", f"Opening {path.name}", work, lambda opened: self._adopt(opened, file), failed)
+
+    def _adopt(self, opened: _Opened, file: Path | None) -> None:
+        for layer in self.study.layers:
+            self.jobs.cancel(layer.id)
+        self.flow, self.evaluator = opened.flow, opened.evaluator
+        self.results, self.failures, self._asked = {}, {}, {}
+        self._history = History(opened.study)
+        self._saved = opened.study
+        self.file = file
+        self.chosen = None
+        self.camera = None
+        if opened.study.camera is not None:
+            c = opened.study.camera
+            self.camera = camera_from(c)
+        self.case_changed.emit()
+        self.refresh()
+        self.study_changed.emit()
+        self.file_changed.emit()
+        self.choose(opened.study.layers[-1].id if opened.study.layers else None)
+        for text in opened.flow.notices:
+            self.noticed.emit(Notice("warn", f"{opened.flow.path.name}: {text}"))
+
+    def save(self, path: Path) -> bool:
+        """Save the study; whether it could be."""
+        target = path if path.suffix.lower() == SUFFIX else path.with_name(path.name + SUFFIX)
+        try:
+            save_study(self.study, target)
+        except TidalLensError as error:
+            self._tell(error)
+            return False
+        self._saved = self.study
+        self.file = target
+        self.file_changed.emit()
+        return True
+
+    def close(self) -> None:
+        """Give up all work."""
+        self.jobs.close()
+
+    def _tell(self, error: TidalLensError) -> None:
+        self.noticed.emit(Notice("bad", str(error)))
+
+
+def camera_from(setting: CameraSetting) -> Camera:
+    """The camera that a study holds."""
+    import numpy as np  # noqa: PLC0415  (only to make three vectors)
+
+    return Camera(np.array(setting.eye), np.array(setting.focus), np.array(setting.up), setting.angle)
+
+
+def _quantities_of(layer: AnyLayer) -> list[str]:
+    names = [layer.look.colour_by] if layer.look.colour_by else []
+    return [*names, layer.shape.quantity] if isinstance(layer, IsoLayer) else names

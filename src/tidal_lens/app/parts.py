@@ -1,0 +1,360 @@
+"""Small widgets that the controls are built from."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QColorDialog,
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QLineEdit,
+    QSizePolicy,
+    QSlider,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tidal_lens.app import theme
+from tidal_lens.quantities.store import Quantity
+
+
+def number_text(value: float, digits: int = 4) -> str:
+    """A number with as many digits as it deserves, with a true minus sign."""
+    if not math.isfinite(value):
+        return "—"
+    if value == 0:
+        return "0"
+    size = abs(value)
+    text = f"{value:.{digits - 1}e}" if size >= 1e6 or size < 1e-4 else f"{value:.{digits}g}"
+    if "e" in text:
+        head, tail = text.split("e")
+        head = head.rstrip("0").rstrip(".") if "." in head else head
+        text = f"{head}e{int(tail)}"
+    return text.replace("-", "−")
+
+
+def parse_number(text: str) -> float:
+    """The number in a text; accepts a decimal comma and the true minus sign.
+
+    Raises
+    ------
+    ValueError
+        It is no finite number.
+    """
+    value = float(text.strip().replace("−", "-").replace(",", ".").replace(" ", ""))
+    if not math.isfinite(value):
+        raise ValueError(text)
+    return value
+
+
+class NumberField(QLineEdit):
+    """A number that acts when Return is pressed or the field is left; arrow keys step it, with Shift finely."""
+
+    edited = pyqtSignal(float)
+
+    def __init__(self, name: str, tip: str, step: float = 0.1, low: float = -math.inf, high: float = math.inf) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.setToolTip(f"{tip} (↑ ↓ step, Shift finely)")
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setMinimumWidth(52)
+        self.step, self.low, self.high = step, low, high
+        self.whole = False
+        self._tip = self.toolTip()
+        self._value = 0.0
+        self.editingFinished.connect(self._finish)
+        self.textEdited.connect(lambda _text: self._mark(True))
+
+    def value(self) -> float:
+        """The last good number."""
+        return self._value
+
+    def show_value(self, value: float) -> None:
+        """Show a number, unless the user is typing another."""
+        self._value = value
+        if not (self.hasFocus() and self.isModified()):
+            self._rewrite()
+
+    def _rewrite(self) -> None:
+        text = f"{round(self._value)}" if self.whole else number_text(self._value, 6)
+        if self.text() != text:
+            self.setText(text)
+        self.setModified(False)
+        self._mark(True)
+
+    def _mark(self, good: bool) -> None:
+        if self.property("bad") == (not good):
+            return
+        self.setProperty("bad", not good)
+        style = self.style()
+        if style is not None:
+            style.unpolish(self)
+            style.polish(self)
+        self.setToolTip(self._tip if good else self._why())
+
+    def _why(self) -> str:
+        if math.isinf(self.low) and math.isinf(self.high):
+            return "This is not a number."
+        return f"A number from {number_text(self.low)} to {number_text(self.high)} is needed here."
+
+    def _finish(self) -> None:
+        if not self.isModified():
+            return
+        try:
+            value = parse_number(self.text())
+        except ValueError:
+            self._mark(False)
+            return
+        if not self.low <= value <= self.high:
+            self._mark(False)
+            return
+        self._send(value)
+
+    def _send(self, value: float) -> None:
+        self._value = round(value) if self.whole else value
+        self._rewrite()
+        self.edited.emit(self._value)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and not self.whole else 1.0
+            by = self.step * fine * (1 if event.key() == Qt.Key.Key_Up else -1)
+            value = float(f"{self._value + by:.10g}")
+            self._send(min(max(value, self.low), self.high))
+            return
+        if event is not None and event.key() == Qt.Key.Key_Escape and self.isModified():
+            self._rewrite()
+            return
+        super().keyPressEvent(event)
+
+
+class IconButton(QToolButton):
+    """A button with one of our icons, redrawn when the theme changes."""
+
+    def __init__(self, icon: str, name: str, tip: str, act: Callable[[], object] | None = None, *, size: int = 18,
+                 role: str = "ink") -> None:
+        super().__init__()
+        self._icon, self._role = icon, role
+        self.setAccessibleName(name)
+        self.setToolTip(tip)
+        self.setIconSize(QSize(size, size))
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        if act is not None:
+            self.clicked.connect(lambda _checked=False: act())
+        theme.hub().changed.connect(self.redraw)
+        self.redraw()
+
+    def set_icon(self, icon: str) -> None:
+        """Show another icon."""
+        self._icon = icon
+        self.redraw()
+
+    def redraw(self) -> None:
+        """Take the theme's colours."""
+        self.setIcon(theme.icon(self._icon, self._role, self.iconSize().width()))
+
+
+class Tile(IconButton):
+    """A large button of the bench that adds something."""
+
+    def __init__(self, icon: str, text: str, tip: str, act: Callable[[], object]) -> None:
+        super().__init__(icon, text, tip, act, size=24, role="sea")
+        self.setText(text)
+        self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+        self.setProperty("role", "tile")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(58)
+
+
+class Choice(QWidget):
+    """A few exclusive words side by side."""
+
+    picked = pyqtSignal(str)
+
+    def __init__(self, options: Sequence[tuple[str, str, str]]) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        self._group = QButtonGroup(self)
+        self._buttons: dict[str, QToolButton] = {}
+        for value, text, tip in options:
+            button = QToolButton()
+            button.setText(text)
+            button.setToolTip(tip)
+            button.setAccessibleName(text)
+            button.setCheckable(True)
+            button.setProperty("role", "pick")
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            button.clicked.connect(lambda _checked=False, v=value: self.picked.emit(v))
+            self._group.addButton(button)
+            self._buttons[value] = button
+            row.addWidget(button)
+
+    def show_value(self, value: str) -> None:
+        """Mark an option."""
+        if value in self._buttons:
+            self._buttons[value].setChecked(True)
+
+    def button(self, value: str) -> QToolButton:
+        """The button of an option."""
+        return self._buttons[value]
+
+
+class Slider(QSlider):
+    """A horizontal slider over a range of real numbers; tells when it is let go."""
+
+    moved = pyqtSignal(float)
+
+    def __init__(self, name: str, tip: str, low: float, high: float) -> None:
+        super().__init__(Qt.Orientation.Horizontal)
+        self.setRange(0, 100)
+        self.setPageStep(10)
+        self.setAccessibleName(name)
+        self.setToolTip(tip)
+        self._low, self._high = low, high
+        self._silent = False
+        self.valueChanged.connect(self._changed)
+
+    def _changed(self, at: int) -> None:
+        if not self._silent:
+            self.moved.emit(round(self._low + (self._high - self._low) * at / 100, 4))
+
+    def show_value(self, value: float) -> None:
+        """Show a number without telling anyone."""
+        self._silent = True
+        self.setValue(round(100 * (value - self._low) / (self._high - self._low)))
+        self._silent = False
+
+
+class ColourButton(QToolButton):
+    """A square of colour that opens a chooser."""
+
+    picked = pyqtSignal(str)
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.setToolTip("Choose the plain colour")
+        self.setFixedSize(40, 26)
+        self._colour = "#000000"
+        self.clicked.connect(self._ask)
+
+    def show_value(self, colour: str) -> None:
+        """Show a colour."""
+        self._colour = colour
+        self.update()
+
+    def _ask(self) -> None:
+        dialog = QColorDialog(QColor(self._colour), self.window())
+        dialog.setOption(QColorDialog.ColorDialogOption.DontUseNativeDialog)
+        dialog.colorSelected.connect(lambda c: self.picked.emit(c.name()))
+        dialog.open()
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(theme.colour("sea" if self.hasFocus() else "line"))
+        painter.setBrush(QColor(self._colour))
+        painter.drawRoundedRect(self.rect().adjusted(1, 1, -2, -2), 5, 5)
+
+
+class QuantityChooser(QComboBox):
+    """Chooses a scalar quantity, or plain colour; what cannot be had says what is missing."""
+
+    picked = pyqtSignal(object)
+
+    def __init__(self, name: str, tip: str, *, plain: bool) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.setToolTip(tip)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setMinimumContentsLength(8)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.setMaxVisibleItems(20)
+        self._plain = plain
+        self._names: list[str | None] = []
+        self.activated.connect(lambda at: self.picked.emit(self._names[at]))
+
+    def offer(self, quantities: Sequence[Quantity], chosen: str | None) -> None:
+        """List the quantities and mark the chosen one."""
+        offered = [q for q in quantities if q.components == 1]
+        names: list[str | None] = ([None] if self._plain else []) + [q.name for q in offered]
+        if names != self._names or self.count() != len(names):
+            self._names = names
+            self.clear()
+            if self._plain:
+                self.addItem("Plain colour")
+            for q in offered:
+                self.addItem(q.label if not q.missing else f"{q.title} (needs {q.missing})")
+                item = self.model()
+                if q.missing and item is not None:
+                    index = item.index(self.count() - 1, 0)
+                    item.setData(index, 0, Qt.ItemDataRole.UserRole - 1)
+                self.setItemData(self.count() - 1, q.about, Qt.ItemDataRole.ToolTipRole)
+        if chosen in self._names:
+            self.setCurrentIndex(self._names.index(chosen))
+
+
+class Check(QCheckBox):
+    """A check box that tells only what the user did."""
+
+    def __init__(self, text: str, tip: str, act: Callable[[bool], object]) -> None:
+        super().__init__(text)
+        self.setToolTip(tip)
+        self.clicked.connect(lambda on: act(bool(on)))
+
+
+def label(text: str, role: str = "") -> QLabel:
+    """A label in one of the style sheet's roles."""
+    out = QLabel(text)
+    if role:
+        out.setProperty("role", role)
+    out.setWordWrap(role in ("soft", "warn", "bad"))
+    return out
+
+
+def rule() -> QFrame:
+    """A thin line across."""
+    out = QFrame()
+    out.setObjectName("rule")
+    return out
+
+
+def row(*widgets: QWidget | str, stretch: int | None = None) -> QHBoxLayout:
+    """Widgets side by side; a text becomes a soft label of even width."""
+    out = QHBoxLayout()
+    out.setSpacing(6)
+    for at, widget in enumerate(widgets):
+        if isinstance(widget, str):
+            one = label(widget, "soft")
+            one.setWordWrap(False)
+            if at == 0:
+                one.setFixedWidth(64)
+            out.addWidget(one)
+        else:
+            out.addWidget(widget, 1 if stretch == at else 0)
+    return out
+
+
+def column(parent: QWidget, *items: QWidget | QLayout, margin: int = 0, spacing: int = 8) -> QVBoxLayout:
+    """Widgets and layouts one below another."""
+    out = QVBoxLayout(parent)
+    out.setContentsMargins(margin, margin, margin, margin)
+    out.setSpacing(spacing)
+    for item in items:
+        if isinstance(item, QWidget):
+            out.addWidget(item)
+        else:
+            out.addLayout(item)
+    return out

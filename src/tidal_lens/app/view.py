@@ -1,0 +1,443 @@
+"""The view: the rendered picture with overlays on it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import (
+    QCloseEvent,
+    QContextMenuEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QLineEdit, QWidget
+
+from tidal_lens.app import theme
+from tidal_lens.app.document import Document
+from tidal_lens.app.overlays.base import Overlay
+from tidal_lens.app.overlays.handles import HandlesOverlay
+from tidal_lens.app.overlays.keys import KeysOverlay
+from tidal_lens.app.overlays.rose import RoseOverlay
+from tidal_lens.app.parts import number_text, parse_number
+from tidal_lens.app.scenery import Scenery
+from tidal_lens.sampling.mesh import ready_mesh
+from tidal_lens.scene.camera import Camera, first_camera
+from tidal_lens.scene.renderer import Listener, Renderer
+from tidal_lens.scene.scene import Frame, Item
+from tidal_lens.tracing.streamlines import Lines
+
+_AT_REST = 160  # milliseconds without a move before the picture is drawn in full
+
+
+class FlowView(QWidget):
+    """Shows the study's layers.
+
+    Signals
+    -------
+    pointed(str)
+        Position and value under the pointer, in words.
+    frame_shown
+        A picture arrived.
+    small_ready(str, ndarray)
+        A card's small picture is there.
+    failed(str)
+        Drawing does not work.
+    """
+
+    pointed = pyqtSignal(str)
+    frame_shown = pyqtSignal()
+    small_ready = pyqtSignal(str, object)
+    failed = pyqtSignal(str)
+    _framed = pyqtSignal(object)
+    _picked = pyqtSignal(int, object)
+    _small = pyqtSignal(str, object, object)
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.document = document
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("View of the flow")
+        self.setMinimumSize(320, 240)
+        self.scenery = Scenery(document)
+        self.keys = KeysOverlay(self)
+        self.rose = RoseOverlay(self)
+        self.handles = HandlesOverlay(self)
+        self._overlays: tuple[Overlay, ...] = (self.handles, self.keys, self.rose)
+        self._held: Overlay | None = None
+        self._image: QImage | None = None
+        self._frame: Frame | None = None
+        self.shown_camera: Camera | None = None
+        self._cameras: dict[int, Camera] = {}
+        self._newest = 0
+        self._newest_full = 0
+        self._shown = 0
+        self._small_asked: dict[str, Item] = {}
+        self._small_due: set[str] = set()
+        self._from = QPointF()
+        self._mode = ""
+        self._moved = False
+        self._pivot: NDArray[np.float64] | None = None
+        self._editor: QLineEdit | None = None
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(_AT_REST)
+        self._rest.timeout.connect(lambda: self.redraw(draft=False))
+        self._framed.connect(self._take_frame, Qt.ConnectionType.QueuedConnection)
+        self._picked.connect(self._take_pick, Qt.ConnectionType.QueuedConnection)
+        self._small.connect(self._take_small, Qt.ConnectionType.QueuedConnection)
+        self.renderer = Renderer(Listener(self._framed.emit, lambda n, i: self._picked.emit(n, i),
+                                          lambda n, i, p: self._small.emit(n, i, p), self.failed.emit))
+        document.case_changed.connect(self._new_case)
+        document.study_changed.connect(self.redraw_soon)
+        document.result_changed.connect(lambda _id: self.redraw_soon())
+        document.quantity_known.connect(lambda _name: self.redraw_soon())
+        document.chosen_changed.connect(self.update)
+        theme.hub().changed.connect(self._new_theme)
+
+    # -- drawing ---------------------------------------------------------------------------------------------
+
+    def _new_theme(self) -> None:
+        self._small_asked.clear()
+        self.redraw_soon()
+
+    def _new_case(self) -> None:
+        self._small_asked.clear()
+        self.scenery.clear()
+        self._pivot = None
+        if self.document.camera is None:
+            self.frame_all()
+        else:
+            self.redraw()
+
+    def is_complete(self) -> bool:
+        """Whether the picture shows everything that was asked for, in full."""
+        return (self._newest > 0 and self._shown == self._newest and self._newest == self._newest_full
+                and not self._rest.isActive() and not self._small_due)
+
+    def redraw_soon(self) -> None:
+        """The study changed: draw, quickly while something is dragged."""
+        self.redraw(draft=self.document.dragging or bool(self._mode))
+        self.update()
+
+    def redraw(self, *, draft: bool = False) -> None:
+        """Ask for a picture."""
+        flow, camera = self.document.flow, self.document.camera
+        if flow is None or camera is None:
+            return
+        scene = self.scenery.scene(theme.current().ground)
+        ratio = self.devicePixelRatioF()
+        number = self.renderer.show(scene, camera, round(self.width() * ratio), round(self.height() * ratio), ratio, draft=draft)
+        self._cameras[number] = camera
+        self._newest = number
+        if draft:
+            self._rest.start()
+        else:
+            self._rest.stop()
+            self._newest_full = number
+            self._ask_small(scene.items, camera)
+
+    def _ask_small(self, items: tuple[Item, ...], camera: Camera) -> None:
+        for item in items:
+            if item.id.startswith("·") or self._small_asked.get(item.id) is item:
+                continue
+            self._small_asked[item.id] = item
+            self._small_due.add(item.id)
+            self.renderer.small_picture(item, camera, theme.current().ground)
+
+    def _take_small(self, name: str, item: Item, pixels: NDArray[np.uint8]) -> None:
+        if self._small_asked.get(name) is item:
+            self._small_due.discard(name)
+        self._small_due &= set(self._small_asked)
+        self.small_ready.emit(name, pixels)
+
+    def _take_frame(self, frame: Frame) -> None:
+        if frame.number < self._shown:
+            return
+        self._shown = frame.number
+        height, width = frame.pixels.shape[:2]
+        self._image = QImage(frame.pixels.data, width, height, 4 * width, QImage.Format.Format_RGBX8888)
+        self._frame = frame
+        self.shown_camera = self._cameras.get(frame.number, self.shown_camera)
+        self._cameras = {n: c for n, c in self._cameras.items() if n > frame.number}
+        self.update()
+        self.frame_shown.emit()
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        p = QPainter(self)
+        p.fillRect(self.rect(), theme.colour("ground"))
+        p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+        if self._image is not None and self.document.flow is not None:
+            p.drawImage(QRectF(self.rect()), self._image)
+            for overlay in self._overlays:
+                overlay.paint(p)
+        elif self.document.flow is None:
+            p.setPen(theme.colour("soft"))
+            p.setFont(theme.font(15))
+            text = "Opening…" if self.document.jobs.is_busy("case") else "Drop a result here, or press Ctrl+O to open one."
+            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
+
+    def resizeEvent(self, _event: QResizeEvent | None) -> None:
+        self.redraw(draft=False)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.close_renderer()
+        super().closeEvent(event)
+
+    def close_renderer(self) -> None:
+        """Stop drawing for good."""
+        self._rest.stop()
+        self.renderer.close()
+
+    # -- camera ----------------------------------------------------------------------------------------------
+
+    def _move(self, camera: Camera, *, rest: bool = False) -> None:
+        self.document.move_camera(camera)
+        self.redraw(draft=not rest)
+
+    def frame_all(self) -> None:
+        """Bring the whole flow into the picture."""
+        flow = self.document.flow
+        if flow is None:
+            return
+        low, high = flow.bounds
+        aspect = self.width() / max(self.height(), 1)
+        camera = self.document.camera
+        self._move(first_camera(low, high, aspect) if camera is None else camera.framing(low, high, aspect), rest=True)
+
+    def frame_chosen(self) -> None:
+        """Bring the chosen card's geometry into the picture."""
+        result = self.document.results.get(self.document.chosen or "")
+        camera = self.document.camera
+        if result is None or camera is None or len(result.geometry.points) == 0:
+            return
+        points = result.geometry.points
+        self._move(camera.framing(points.min(axis=0), points.max(axis=0), self.width() / max(self.height(), 1)), rest=True)
+
+    def look_from(self, axis: int, sign: int) -> None:
+        """Look along an axis, from its positive or negative side, at the whole flow."""
+        camera, flow = self.document.camera, self.document.flow
+        if camera is None or flow is None:
+            return
+        low, high = flow.bounds
+        turned = camera.along(-sign * np.eye(3)[axis])
+        self._move(turned.framing(low, high, self.width() / max(self.height(), 1)), rest=True)
+
+    def orbit(self, dx: float, dy: float) -> None:
+        """Turn about the pivot by pixels of drag."""
+        camera = self.document.camera
+        if camera is not None:
+            pivot = camera.focus if self._pivot is None else self._pivot
+            self._move(camera.orbited(dx * 0.008, dy * 0.008, pivot))
+
+    def zoom(self, factor: float, at: QPointF | None = None) -> None:
+        """Come nearer (factor below 1) to what is at a place."""
+        camera = self.document.camera
+        if camera is None:
+            return
+        place = QPointF(self.width() / 2, self.height() / 2) if at is None else at
+        hit = self.point_at(place)
+        target = camera.at_depth(place.x(), place.y(), camera.distance, self.width(), self.height()) if hit is None else hit
+        self._move(camera.zoomed(factor, target))
+
+    def point_at(self, at: QPointF) -> NDArray[np.float64] | None:
+        """The point in space that is seen at a place, or None."""
+        frame, camera = self._frame, self.shown_camera
+        if frame is None or camera is None or not self.rect().contains(at.toPoint()):
+            return None
+        height, width = frame.depth.shape
+        row = min(int(at.y() / self.height() * height), height - 1)
+        column = min(int(at.x() / self.width() * width), width - 1)
+        depth = float(frame.depth[row, column])
+        if not np.isfinite(depth):
+            return None
+        return camera.at_depth(at.x(), at.y(), depth, self.width(), self.height())
+
+    # -- mouse and keys --------------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        at = event.position()
+        self._from, self._moved = at, False
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._held = next((o for o in self._overlays if o.grasp(at)), None)
+            if self._held is None:
+                self._mode = "pan" if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else "orbit"
+        elif event.button() == Qt.MouseButton.MiddleButton:
+            self._mode = "pan"
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        at = event.position()
+        if self._held is not None:
+            self._held.drag(at, event.modifiers())
+            return
+        if not self._mode:
+            self._hover(at)
+            return
+        d = at - self._from
+        if not self._moved and d.manhattanLength() < 3:
+            return
+        self._moved = True
+        self._from = at
+        camera = self.document.camera
+        if camera is None:
+            return
+        if self._mode == "orbit":
+            self.orbit(d.x(), d.y())
+        else:
+            self._move(camera.panned(d.x(), d.y(), self.height()))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._held is not None:
+            held, self._held = self._held, None
+            held.let_go()
+            self.document.release()
+            self.redraw(draft=False)
+            return
+        mode, self._mode = self._mode, ""
+        if mode and self._moved:
+            self.redraw(draft=False)
+        elif mode == "orbit":
+            self.renderer.pick(self._shown, event.position().x() / self.width(), event.position().y() / self.height())
+
+    def _take_pick(self, _ticket: int, name: object) -> None:
+        if isinstance(name, str) and self.document.study.layer(name) is not None:
+            self.document.choose(name)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        if any(o.double_click(event.position()) for o in self._overlays):
+            return
+        hit = self.point_at(event.position())
+        if hit is not None:
+            self._pivot = hit
+            self.pointed.emit("The view now turns about " + ", ".join(number_text(float(c)) for c in hit))
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None and event.angleDelta().y():
+            self.zoom(0.85 ** (event.angleDelta().y() / 120), event.position())
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is not None:
+            at = QPointF(event.pos())
+            any(o.menu(at) for o in self._overlays)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        turn = {Qt.Key.Key_Left: (-12, 0), Qt.Key.Key_Right: (12, 0), Qt.Key.Key_Up: (0, -12), Qt.Key.Key_Down: (0, 12)}
+        key = Qt.Key(event.key())
+        if key in turn:
+            self.orbit(*turn[key])
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.zoom(0.85)
+        elif key == Qt.Key.Key_Minus:
+            self.zoom(1 / 0.85)
+        else:
+            super().keyPressEvent(event)
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        self.pointed.emit("")
+        super().leaveEvent(event)
+
+    def _hover(self, at: QPointF) -> None:
+        hint = next((h for h in (o.hint(at) for o in self._overlays) if h), "")
+        self.setToolTip(hint)
+        self.setCursor(Qt.CursorShape.PointingHandCursor if hint else Qt.CursorShape.ArrowCursor)
+        self.pointed.emit(hint or self._line_under(at) or self._value_under(at))
+
+    def _line_under(self, at: QPointF) -> str:
+        camera = self.shown_camera
+        if camera is None:
+            return ""
+        for layer in self.document.study.layers:
+            result = self.document.results.get(layer.id)
+            if result is None or not isinstance(result.geometry, Lines) or not self.document.study.is_drawn(layer):
+                continue
+            lines = result.geometry
+            if lines.n_lines == 0:
+                continue
+            pixels, depth = camera.project(lines.points, self.width(), self.height())
+            gap = np.hypot(pixels[:, 0] - at.x(), pixels[:, 1] - at.y())
+            gap[depth <= 0] = np.inf
+            best = int(gap.argmin())
+            seen = self.point_at(at)
+            front = camera.project(seen[None], 1, 1)[1][0] if seen is not None else np.inf
+            if gap[best] < 5 and depth[best] <= front * 1.01:
+                return lines.describe(int(np.searchsorted(lines.offsets, best, side="right")) - 1)
+        return ""
+
+    def _value_under(self, at: QPointF) -> str:
+        point, flow, evaluator = self.point_at(at), self.document.flow, self.document.evaluator
+        if point is None or flow is None or evaluator is None:
+            return ""
+        text = "   ".join(f"{axis} {number_text(float(c))}" for axis, c in zip("xyz", point, strict=True))
+        mesh = ready_mesh(flow)
+        names = [x.look.colour_by for x in (self.document.chosen_layer, *self.document.study.layers)
+                 if x is not None and x.look.colour_by and self.document.study.is_drawn(x)]
+        values = evaluator.store.kept(names[0]) if names and names[0] else None
+        if mesh is None or values is None:
+            return text
+        stencil, inside = mesh.locate(point[None], slack=0.02)
+        if not inside[0]:
+            return text
+        quantity = evaluator.store.describe(str(names[0]))
+        value = float(stencil.apply(values)[0])
+        return f"{text}   ·   {quantity.title} {number_text(value)}{' ' + quantity.unit if quantity.unit else ''}"
+
+    # -- typing in the view ----------------------------------------------------------------------------------
+
+    def ask_number(self, place: QRectF, value: float, take: Callable[[float], Any]) -> None:
+        """Let the user type a number in the view."""
+        self._ask(place, number_text(value, 7), lambda text: take(parse_number(text)))
+
+    def ask_point(self, place: QRectF, value: tuple[float, float, float], take: Callable[[tuple[float, float, float]], Any]) -> None:
+        """Let the user type three coordinates in the view."""
+
+        def read(text: str) -> None:
+            parts = [parse_number(t) for t in text.replace(";", ",").split(",")]
+            if len(parts) != 3:
+                raise ValueError(text)
+            take((parts[0], parts[1], parts[2]))
+
+        self._ask(place, ", ".join(number_text(c, 7) for c in value), read)
+
+    def _ask(self, place: QRectF, text: str, read: Callable[[str], Any]) -> None:
+        if self._editor is not None:
+            self._editor.deleteLater()
+        editor = QLineEdit(text, self)
+        editor.setAccessibleName("Number")
+        editor.setGeometry(place.toRect())
+        editor.selectAll()
+        editor.show()
+        editor.setFocus()
+        self._editor = editor
+
+        def finish() -> None:
+            if self._editor is not editor:
+                return
+            self._editor = None
+            typed = editor.text()
+            editor.deleteLater()
+            self.setFocus()
+            try:
+                read(typed)
+            except ValueError:
+                self.pointed.emit(f"“{typed}” is not a number that can be used here.")
+
+        editor.editingFinished.connect(finish)

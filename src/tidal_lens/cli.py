@@ -1,0 +1,67 @@
+"""The command line."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+import time
+from pathlib import Path
+
+from tidal_lens import __version__
+
+
+def _size(text: str) -> tuple[int, int]:
+    try:
+        width, height = (int(n) for n in text.lower().split("x"))
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a size such as 1280x800") from None
+    if not (640 <= width <= 8192 and 480 <= height <= 8192):
+        raise argparse.ArgumentTypeError("sizes go from 640x480 to 8192x8192")
+    return width, height
+
+
+def parser() -> argparse.ArgumentParser:
+    """Options and sub-commands."""
+    out = argparse.ArgumentParser(prog="tidal-lens", description="See, locate and measure what is in a flow result. Without a "
+                                  "file it opens the demo.")
+    out.add_argument("file", nargs="?", help="a result (.vti .vtr .vts .vtu .vtm) or a study (.tidal)")
+    out.add_argument("--picture", metavar="FILE.png", type=Path, help="write a picture of the window and end; needs no display")
+    out.add_argument("--size", type=_size, default=(1280, 800), metavar="WxH", help="size of that picture (1280x800)")
+    out.add_argument("--theme", choices=("chart", "night"), help="theme of that picture")
+    out.add_argument("--station", choices=("case", "derive", "look", "trace"), help="station shown in that picture")
+    out.add_argument("--warm", action="store_true", help="compile the kernels and end")
+    out.add_argument("--version", action="version", version=f"Tidal Lens {__version__}")
+    return out
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run the program; exit status."""
+    chosen = parser().parse_args(arguments)
+    path = Path(chosen.file).expanduser() if chosen.file else None
+    if chosen.warm:
+        from tidal_lens.warm import warm_kernels  # noqa: PLC0415  (each way of starting loads what it needs)
+
+        began = time.monotonic()
+        warm_kernels()
+        print(f"Kernels are ready ({time.monotonic() - began:.0f} s).")
+        return 0
+    if chosen.picture is not None:
+        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+        from tidal_lens.app.start import picture  # noqa: PLC0415
+
+        return picture(path, chosen.picture, chosen.size, chosen.theme, chosen.station)
+    if not _has_display():
+        sys.stderr.write("There is no display to open the window on. Use --picture FILE.png to get a picture of it.\n")
+        return 2
+    from tidal_lens.app.start import run  # noqa: PLC0415
+
+    return run(path)
+
+
+def _has_display() -> bool:
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"))
+
+
+if __name__ == "__main__":
+    sys.exit(main())

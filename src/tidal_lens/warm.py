@@ -1,0 +1,51 @@
+"""Compile every kernel once, on a flow of a few cells."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+
+from tidal_lens.flow.case import Block, Field, Flow
+from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
+from tidal_lens.flow.roles import Roles
+from tidal_lens.quantities.gradients import flow_gradient, vorticity_and_q
+from tidal_lens.quantities.nodes import node_values
+from tidal_lens.sampling.mesh import mesh_of
+from tidal_lens.tracing.streamlines import TraceSettings, seed_line, trace_lines
+from tidal_lens.work import Token
+
+
+def tiny_flow() -> Flow:
+    """Two blocks of 27 nodes side by side, one structured, one of hexahedra; the velocity is (1, 0, 0)."""
+    n = np.arange(3.0)
+    z, y, x = (a.ravel() for a in np.meshgrid(n, n, n, indexing="ij"))
+    points = np.column_stack([x, y, z])
+    index = np.arange(27, dtype=np.int32).reshape(3, 3, 3)
+    sides = [index[k:k + 2, j:j + 2, i:i + 2].ravel()[[0, 1, 3, 2, 4, 5, 7, 6]] for k in (0, 1) for j in (0, 1) for i in (0, 1)]
+    cells = UnstructuredGrid(27, np.array(sides, np.int32), np.full(8, HEXAHEDRON, np.uint8))
+    blocks = (Block("a", StructuredGrid((3, 3, 3)), 0, 0), Block("b", cells, 27, 8))
+    both = np.concatenate([points, points + [2.0, 0.0, 0.0]])
+    velocity = np.tile([1.0, 0.0, 0.0], (54, 1))
+    fields = {"U": Field("U", "node", velocity), "c": Field("c", "cell", np.ones(16))}
+    return Flow("tiny", Path("tiny"), both, blocks, fields, roles=Roles(velocity=("U",)))
+
+
+def warm_kernels(token: Token | None = None) -> None:
+    """Run all kernels for both precisions."""
+    flow = tiny_flow()
+    wanted = token or Token()
+    mesh = mesh_of(flow)
+    velocity = flow.fields["U"].values
+    node_values(flow, flow.fields["c"])
+    for dtype in (np.float32, np.float64):
+        wanted.check()
+        grad = flow_gradient(flow, velocity.astype(dtype))
+        vorticity_and_q(grad)
+        stencil, _ = mesh.locate(flow.points[:2])
+        for writeable in (True, False):
+            column = np.ascontiguousarray(velocity[:, 0], dtype=dtype)
+            column.flags.writeable = writeable
+            stencil.apply(column)
+    wanted.check()
+    trace_lines(flow, mesh, velocity, seed_line((0.5, 0.5, 0.5), (0.5, 1.5, 1.5), 3), TraceSettings("both"))
