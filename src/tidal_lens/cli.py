@@ -40,7 +40,7 @@ def main(arguments: list[str] | None = None) -> int:
     chosen = parser().parse_args(arguments)
     path = Path(chosen.file).expanduser() if chosen.file else None
     if chosen.warm:
-        from tidal_lens.warm import warm_kernels  # noqa: PLC0415  (each way of starting loads what it needs)
+        from tidal_lens.warm import warm_kernels
 
         began = time.monotonic()
         warm_kernels()
@@ -48,13 +48,13 @@ def main(arguments: list[str] | None = None) -> int:
         return 0
     if chosen.picture is not None:
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-        from tidal_lens.app.start import picture  # noqa: PLC0415
+        from tidal_lens.app.start import picture
 
         return picture(path, chosen.picture, chosen.size, chosen.theme, chosen.station)
     if not _has_display():
         sys.stderr.write("There is no display to open the window on. Use --picture FILE.png to get a picture of it.\n")
         return 2
-    from tidal_lens.app.start import run  # noqa: PLC0415
+    from tidal_lens.app.start import run
 
     return run(path)
 

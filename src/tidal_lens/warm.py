@@ -25,7 +25,7 @@ def tiny_flow() -> Flow:
     sides = [index[k:k + 2, j:j + 2, i:i + 2].ravel()[[0, 1, 3, 2, 4, 5, 7, 6]] for k in (0, 1) for j in (0, 1) for i in (0, 1)]
     cells = UnstructuredGrid(27, np.array(sides, np.int32), np.full(8, HEXAHEDRON, np.uint8))
     blocks = (Block("a", StructuredGrid((3, 3, 3)), 0, 0), Block("b", cells, 27, 8))
-    both = np.concatenate([points, points + [2.0, 0.0, 0.0]])
+    both = np.concatenate([points, points + np.array([2.0, 0.0, 0.0])])
     velocity = np.tile([1.0, 0.0, 0.0], (54, 1))
     fields = {"U": Field("U", "node", velocity), "c": Field("c", "cell", np.ones(16))}
     return Flow("tiny", Path("tiny"), both, blocks, fields, roles=Roles(velocity=("U",)))

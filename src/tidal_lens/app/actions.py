@@ -59,6 +59,10 @@ def _slice_chosen(w: Window) -> bool:
     return layer is not None and layer.kind == "slice"
 
 
+def _looker(axis: int, sign: int) -> Callable[[Window, str], object]:
+    return lambda w, _: w.view.look_from(axis, sign)
+
+
 ACTIONS: tuple[Action, ...] = (
     Action("open", "Open…", "Ctrl+O", "Open a result or a study.", lambda w, a: w.open_dialog(a)),
     Action("save", "Save study", "Ctrl+S", "Save the study.", lambda w, _: w.save(), _open_case),
@@ -87,17 +91,21 @@ ACTIONS: tuple[Action, ...] = (
     Action("duplicate", "Duplicate the card", "Ctrl+D", "Add a copy of the chosen card.", lambda w, _: w.duplicate(), _has_card),
     Action("remove", "Remove the card", "Del", "Remove the chosen card.", lambda w, _: w.remove(), _has_card),
     Action("focus-card", "Go to the card", "", "Give the keyboard to a card.", lambda w, a: w.focus_card(a), _has_card, listed=False),
-    Action("slice-forward", "Move the slice forward", "]", "Move the chosen slice a step up its axis.", lambda w, _: w.step_slice(1.0), _slice_chosen),
-    Action("slice-back", "Move the slice back", "[", "Move the chosen slice a step down its axis.", lambda w, _: w.step_slice(-1.0), _slice_chosen),
+    Action("slice-forward", "Move the slice forward", "]", "Move the chosen slice a step up its axis.",
+           lambda w, _: w.step_slice(1.0), _slice_chosen),
+    Action("slice-back", "Move the slice back", "[", "Move the chosen slice a step down its axis.",
+           lambda w, _: w.step_slice(-1.0), _slice_chosen),
     Action("slice-forward-fine", "Move the slice forward finely", "Shift+]", "Move the chosen slice a tenth of a step up its axis.",
            lambda w, _: w.step_slice(0.1), _slice_chosen),
     Action("slice-back-fine", "Move the slice back finely", "Shift+[", "Move the chosen slice a tenth of a step down its axis.",
            lambda w, _: w.step_slice(-0.1), _slice_chosen),
-    Action("outline", "Draw or hide the outline", "O", "Draw the sharp edges of the flow's outside.", lambda w, _: w.toggle_outline(), _open_case),
+    Action("outline", "Draw or hide the outline", "O", "Draw the sharp edges of the flow's outside.",
+           lambda w, _: w.toggle_outline(), _open_case),
     Action("frame", "Frame everything", "F", "Bring the whole flow into the picture.", lambda w, _: w.view.frame_all(), _open_case),
-    Action("frame-card", "Frame the card", "Shift+F", "Bring the chosen card into the picture.", lambda w, _: w.view.frame_chosen(), _has_card),
+    Action("frame-card", "Frame the card", "Shift+F", "Bring the chosen card into the picture.",
+           lambda w, _: w.view.frame_chosen(), _has_card),
     *(Action(f"look-{name}{axis}", f"Look from {sign}{axis}", "", f"Look at the flow from {sign}{axis}.",
-             lambda w, _, n=number, s=way: w.view.look_from(n, s), _open_case)
+             _looker(number, way), _open_case)
       for number, axis in enumerate("xyz") for name, sign, way in (("plus-", "+", 1), ("minus-", "−", -1))),
     Action("fold-bench", "Fold the bench", "F9", "Hide or show the bench.", lambda w, _: w.fold_bench()),
     Action("theme", "Change the theme", "F8", "Change between the chart and night themes.", lambda w, _: w.change_theme()),

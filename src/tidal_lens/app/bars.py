@@ -2,11 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
 import psutil
 from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QProgressBar, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from tidal_lens.app import theme
 from tidal_lens.app.bench import STATIONS
@@ -66,7 +78,8 @@ class TopBar(QWidget):
         self.title.setText(f"{name}{study}{changed}")
         self.title.setToolTip(f"{document.flow.path}" if document.flow is not None else "")
         self._window.setWindowTitle(f"{name}{study}{changed} — Tidal Lens" if document.flow is not None else "Tidal Lens")
-        for button, what, word, key in ((self.undo, document.undo_what, "Undo", "Ctrl+Z"), (self.redo, document.redo_what, "Redo", "Ctrl+Shift+Z")):
+        for button, what, word, key in ((self.undo, document.undo_what, "Undo", "Ctrl+Z"),
+                                        (self.redo, document.redo_what, "Redo", "Ctrl+Shift+Z")):
             button.setEnabled(bool(what))
             button.setToolTip(f"{word}: {what} ({key})" if what else f"{word} ({key})")
         self.theme.set_icon("sun" if theme.current().name == "night" else "moon")
@@ -86,7 +99,7 @@ class Rail(QWidget):
         self.buttons: dict[str, QToolButton] = {}
         group = QButtonGroup(self)
         for number, (key, title, tip) in enumerate(STATIONS):
-            button = IconButton(f"station-{key}", title, f"{tip} (Alt+{number + 1})", lambda k=key: window.show_station(k), size=22)
+            button = IconButton(f"station-{key}", title, f"{tip} (Alt+{number + 1})", partial(window.show_station, key), size=22)
             button.setText(title)
             button.setProperty("role", "station")
             button.setCheckable(True)
@@ -180,10 +193,14 @@ class Strip(QWidget):
         self.buttons: list[QPushButton] = []
         for title, run in notice.actions:
             button = QPushButton(title)
-            button.clicked.connect(lambda _checked=False, r=run: (self.dismiss(), r()))
+            button.clicked.connect(partial(self._carry_out, run))
             self.buttons.append(button)
             line.addWidget(button)
         line.addWidget(IconButton("x", "Dismiss", "Dismiss", self.dismiss, size=16))
+
+    def _carry_out(self, run: Callable[[], None], _checked: bool = False) -> None:
+        self.dismiss()
+        run()
 
     def dismiss(self) -> None:
         """Go away."""

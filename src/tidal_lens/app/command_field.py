@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPoint, QTimer, Qt
+from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem
 
@@ -55,6 +56,10 @@ class CommandField(QLineEdit):
         self.popup.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.popup.hide()
         self.popup.itemClicked.connect(lambda item: self._run(self.popup.row(item)))
+        self._leaving = QTimer(self)
+        self._leaving.setSingleShot(True)
+        self._leaving.setInterval(150)
+        self._leaving.timeout.connect(lambda: None if self.hasFocus() else self.popup.hide())
         self.textEdited.connect(lambda _t: self.offer())
 
     def begin(self) -> None:
@@ -91,7 +96,7 @@ class CommandField(QLineEdit):
         for action in ACTIONS:
             fit = rank(wanted, action.title)
             if fit is not None and action.listed and action.enabled(window):
-                ranked.append((fit, _Entry(action.title, action.keys, lambda a=action: window.act(a.id))))  # type: ignore[misc]
+                ranked.append((fit, _Entry(action.title, action.keys, partial(window.act, action.id))))
         evaluator = window.document.evaluator
         for q in evaluator.store.quantities() if evaluator is not None else ():
             fit = rank(wanted, f"{q.title} {q.symbol}")
@@ -99,18 +104,18 @@ class CommandField(QLineEdit):
                 continue
             layer = window.document.chosen_layer
             if layer is not None:
-                ranked.append((fit + 1, _Entry(q.label, f"colour {layer.name}", lambda n=q.name: window.colour_by(n))))  # type: ignore[misc]
-            ranked.append((fit + 2, _Entry(q.label, "show in Derive", lambda n=q.name: window.show_quantity(n))))  # type: ignore[misc]
+                ranked.append((fit + 1, _Entry(q.label, f"colour {layer.name}", partial(window.colour_by, q.name))))
+            ranked.append((fit + 2, _Entry(q.label, "show in Derive", partial(window.show_quantity, q.name))))
         return [entry for _fit, entry in sorted(ranked, key=lambda r: r[0])][:60]
 
     def _run(self, at: int) -> None:
         if not 0 <= at < len(self._entries):
             return
         entry = self._entries[at]
-        self.end()
+        self.put_away()
         entry.run()
 
-    def end(self) -> None:
+    def put_away(self) -> None:
         """Put the list away."""
         self.popup.hide()
         self.clear()
@@ -128,11 +133,11 @@ class CommandField(QLineEdit):
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self._run(self.popup.currentRow())
         elif event.key() == Qt.Key.Key_Escape:
-            self.end()
+            self.put_away()
         else:
             super().keyPressEvent(event)
 
     def focusOutEvent(self, event: QFocusEvent | None) -> None:
         # A click on the list takes the keyboard away for a moment: wait for it.
-        QTimer.singleShot(150, self, lambda: None if self.hasFocus() else self.popup.hide())
+        self._leaving.start()
         super().focusOutEvent(event)

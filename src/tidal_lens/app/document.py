@@ -332,7 +332,7 @@ class Document(QObject):
 
 def camera_from(setting: CameraSetting) -> Camera:
     """The camera that a study holds."""
-    import numpy as np  # noqa: PLC0415  (only to make three vectors)
+    import numpy as np
 
     return Camera(np.array(setting.eye), np.array(setting.focus), np.array(setting.up), setting.angle)
 

@@ -9,7 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
-from PyQt6.QtCore import QObject, Qt, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from tidal_lens.errors import CancelledError, TidalLensError
 from tidal_lens.work import Token
@@ -51,8 +51,8 @@ class Jobs(QObject):
         self._pool = ThreadPoolExecutor(4, thread_name_prefix="job")
         self._running: dict[str, Job] = {}
         self._waiting: dict[str, Job] = {}
-        self._answered.connect(self._take, Qt.ConnectionType.QueuedConnection)
-        self._progressed.connect(self._note, Qt.ConnectionType.QueuedConnection)
+        self._answered.connect(self._take)
+        self._progressed.connect(self._note)
         self._closed = False
 
     def submit(self, slot: str, title: str, work: Callable[[Token], Any], done: Callable[[Any], None],
@@ -74,7 +74,7 @@ class Jobs(QObject):
             return
         token = Token()
         job = Job(slot, title, work, done, failed, token, next(_numbers))
-        token._progress = lambda fraction: self._progressed.emit(job, fraction)  # noqa: SLF001
+        token._progress = lambda fraction: self._progressed.emit(job, fraction)
         running = self._running.get(slot)
         if running is None:
             self._begin(job)

@@ -33,9 +33,9 @@ def application(chosen_theme: str | None = None) -> QApplication:
 
 def warm(window: Window) -> None:
     """Compile or load the kernels that a user will soon need, in the background."""
-    from tidal_lens.warm import warm_kernels  # noqa: PLC0415  (not before the window is up)
+    from tidal_lens.warm import warm_kernels
 
-    window.document.jobs.submit("warm", "Preparing kernels", lambda token: warm_kernels(token), lambda _a: None, lambda _e: None)
+    window.document.jobs.submit("warm", "Preparing kernels", warm_kernels, lambda _a: None, lambda _e: None)
 
 
 def run(path: Path | None) -> int:

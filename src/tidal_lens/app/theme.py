@@ -176,14 +176,16 @@ QToolButton[role="tile"]:hover { border-color: $sea; background: $shoal; }
 QToolButton[role="tile"]:focus { border-color: $sea; }
 QToolButton[role="pick"] { border: 1px solid $line; padding: 3px 8px; }
 QToolButton[role="pick"]:checked { background: $sea; color: $on_sea; border-color: $sea; }
-QLineEdit { background: $paper; border: 1px solid $line; border-radius: 6px; padding: 3px 6px; selection-background-color: $sea; selection-color: $on_sea; }
+QLineEdit { background: $paper; border: 1px solid $line; border-radius: 6px; padding: 3px 6px;
+  selection-background-color: $sea; selection-color: $on_sea; }
 QLineEdit:focus { border-color: $sea; }
 QLineEdit[bad="true"] { border-color: $red; color: $red; }
 QLineEdit:disabled { color: $soft; }
 QComboBox { background: $paper; border: 1px solid $line; border-radius: 6px; padding: 3px 6px; }
 QComboBox:focus { border-color: $sea; }
 QComboBox::drop-down { border: none; width: 18px; }
-QComboBox QAbstractItemView, QListWidget, QTableWidget { background: $panel; border: 1px solid $line; selection-background-color: $shoal; selection-color: $ink; outline: none; }
+QComboBox QAbstractItemView, QListWidget {
+  background: $panel; border: 1px solid $line; selection-background-color: $shoal; selection-color: $ink; outline: none; }
 QListWidget#commands { border: 1px solid $sea; border-radius: 6px; }
 QListWidget::item { padding: 3px 6px; }
 QListWidget::item:selected { background: $shoal; color: $ink; }

@@ -92,11 +92,10 @@ class FlowView(QWidget):
         self._rest.setSingleShot(True)
         self._rest.setInterval(_AT_REST)
         self._rest.timeout.connect(lambda: self.redraw(draft=False))
-        self._framed.connect(self._take_frame, Qt.ConnectionType.QueuedConnection)
-        self._picked.connect(self._take_pick, Qt.ConnectionType.QueuedConnection)
-        self._small.connect(self._take_small, Qt.ConnectionType.QueuedConnection)
-        self.renderer = Renderer(Listener(self._framed.emit, lambda n, i: self._picked.emit(n, i),
-                                          lambda n, i, p: self._small.emit(n, i, p), self.failed.emit))
+        self._framed.connect(self._take_frame)
+        self._picked.connect(self._take_pick)
+        self._small.connect(self._take_small)
+        self.renderer = Renderer(Listener(self._framed.emit, self._picked.emit, self._small.emit, self.failed.emit))
         document.case_changed.connect(self._new_case)
         document.study_changed.connect(self.redraw_soon)
         document.result_changed.connect(lambda _id: self.redraw_soon())
@@ -165,7 +164,7 @@ class FlowView(QWidget):
             return
         self._shown = frame.number
         height, width = frame.pixels.shape[:2]
-        self._image = QImage(frame.pixels.data, width, height, 4 * width, QImage.Format.Format_RGBX8888)
+        self._image = QImage(frame.pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
         self._frame = frame
         self.shown_camera = self._cameras.get(frame.number, self.shown_camera)
         self._cameras = {n: c for n, c in self._cameras.items() if n > frame.number}

@@ -6,21 +6,19 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import platformdirs
 from PyQt6.QtCore import QSettings, QSize, Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLineEdit,
     QMainWindow,
     QMessageBox,
     QScrollArea,
     QVBoxLayout,
     QWidget,
 )
-
-import platformdirs
 
 from tidal_lens.app import theme
 from tidal_lens.app.actions import ACTIONS, BY_ID
@@ -48,6 +46,10 @@ def settings() -> QSettings:
 
 class Window(QMainWindow):
     """The window."""
+
+    document: Document
+    command: CommandField
+    view: FlowView
 
     def __init__(self) -> None:
         super().__init__()
@@ -361,7 +363,3 @@ class Window(QMainWindow):
         if box.clickedButton() is keep:
             return self.save()
         return box.clickedButton() is drop
-
-    def typing(self) -> bool:
-        """Whether the keyboard is in a text field."""
-        return isinstance(self.focusWidget(), QLineEdit)

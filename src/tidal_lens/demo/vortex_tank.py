@@ -31,7 +31,7 @@ _VERSION = "1"
 
 def hill_height(x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.float64]:
     """Height of the floor [m]."""
-    return 0.24 * np.exp(-(((x - 1.0) / 0.55) ** 2) - (y / 0.7) ** 2)
+    return np.asarray(0.24 * np.exp(-(((x - 1.0) / 0.55) ** 2) - (y / 0.7) ** 2))
 
 
 def velocity(points: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -117,8 +117,8 @@ class Flow:
     blocks: tuple[Block, ...]
     fields: Mapping[str, Field]
     boundaries: tuple[Boundary, ...] = ()
-    roles: Roles = Roles()
-    reference: ReferenceState = ReferenceState()
+    roles: Roles = field(default_factory=Roles)
+    reference: ReferenceState = field(default_factory=ReferenceState)
     si_units: bool = False
     notices: tuple[str, ...] = ()
     number: int = field(default_factory=lambda: next(_numbers))

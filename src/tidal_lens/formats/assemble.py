@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-
 from scipy.spatial import cKDTree
 
 from tidal_lens.errors import DoubtfulFlowError, FileError
@@ -110,8 +109,8 @@ def _doubts(path: Path, fields: dict[str, Field], roles: Roles, anyway: bool) ->
     for f in fields.values():
         bad = int(f.values.size - np.count_nonzero(np.isfinite(f.values)))
         if bad:
-            rows = ~np.isfinite(f.values).reshape(len(f.values), -1).all(axis=1)
-            doubts.append(f"{f.name} has {bad:,} values that are not finite, the first at {f.place} {int(rows.argmax()):,}.")
+            first = int(np.flatnonzero(~np.isfinite(f.values.ravel()))[0]) // f.components
+            doubts.append(f"{f.name} has {bad:,} values that are not finite, the first at {f.place} {first:,}.")
     if doubts and not anyway:
         raise DoubtfulFlowError(" ".join(doubts), str(path), "Opened anyway, such places stay empty in every picture.")
     if not roles.has_velocity:
@@ -128,7 +127,7 @@ def _speed(fields: dict[str, Field], roles: Roles) -> NDArray[Any] | None:
     if not names or any(fields[n].place != "node" for n in names):
         return None
     columns = np.column_stack([fields[n].values for n in names])
-    return np.linalg.norm(columns, axis=1)
+    return np.asarray(np.linalg.norm(columns, axis=1))
 
 
 def _boundaries(sheets: list[tuple[str, vtk_arrays.Sheet]], points: NDArray[np.float64], outside: NDArray[np.int64],
@@ -145,7 +144,7 @@ def _boundaries(sheets: list[tuple[str, vtk_arrays.Sheet]], points: NDArray[np.f
         faces = np.concatenate([s.faces + start for s, start in zip(own, starts, strict=False)])
         surface = np.concatenate([s.points for s in own])
         distance, nearest = tree.query(surface)
-        nodes = outer_nodes[nearest] if (distance <= near).all() else None
+        nodes = outer_nodes[nearest] if bool(np.all(distance <= near)) else None
         found.append(Boundary(name, kind_from_name(name) or "open", surface, faces, nodes))
     rest = _without(outside, found, labels)
     if not any(b.kind == "wall" for b in found):

@@ -7,11 +7,11 @@ files of a multi-block file are followed here, never by the library, and only in
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
-from xml.etree import ElementTree
+from xml.etree import ElementTree as ET
 
 from vtkmodules.vtkIOXML import (
     vtkXMLImageDataReader,
@@ -48,10 +48,8 @@ def sniff(head: bytes) -> bool:
 def open_file(path: Path, token: Token, anyway: bool) -> Flow:
     """Read a serial or multi-block VTK XML file into a flow."""
     kind = _checked_kind(path)
-    if kind == "vtkMultiBlockDataSet":
-        parts = _read_multiblock(path, token)
-    else:
-        parts = [Part(path.stem, "", _read_piece(path, kind, token))]
+    many = kind == "vtkMultiBlockDataSet"
+    parts = _read_multiblock(path, token) if many else [Part(path.stem, "", _read_piece(path, kind, token))]
     token.check()
     return assemble(path, parts, anyway)
 
@@ -146,32 +144,32 @@ def _leaves(path: Path) -> list[_Leaf]:
     if path.stat().st_size > 50_000_000:
         raise FileError("A multi-block index of more than 50 MB is not believed.", str(path), _DAMAGED)
     try:
-        root = ElementTree.parse(path).getroot()  # noqa: S314  (expat refuses entity bombs; size is checked above)
-    except ElementTree.ParseError as exc:
+        root = ET.parse(path).getroot()
+    except ET.ParseError as exc:
         raise FileError(f"The index is not well-formed XML: {exc}.", str(path), _DAMAGED) from exc
     top = root.find("vtkMultiBlockDataSet")
-    found: list[_Leaf] = []
-    folder = path.parent.resolve()
-
-    def visit(element: ElementTree.Element, group: str, depth: int) -> None:
-        if depth > 30:
-            raise FileError("The blocks are nested more than 30 deep.", str(path), _DAMAGED)
-        for child in element:
-            name = child.get("name") or ""
-            if child.tag in ("Block", "Piece"):
-                visit(child, name or group, depth + 1)
-            elif child.tag == "DataSet" and child.get("file"):
-                file = (folder / str(child.get("file"))).resolve()
-                if not file.is_relative_to(folder):
-                    raise FileError(f"The index links to {child.get('file')}, outside its own folder.", str(path),
-                                    "Put the linked files beside the index.")
-                if not file.is_file():
-                    raise FileError(f"The linked file {child.get('file')} does not exist.", str(path),
-                                    "Copy the whole folder, not the index alone.")
-                found.append(_Leaf(name, group, file))
-
-    if top is not None:
-        visit(top, "", 0)
+    found = list(_visit(top, "", 0, path)) if top is not None else []
     if not found:
         raise FileError("The index names no files.", str(path), _DAMAGED)
     return found
+
+
+def _visit(element: ET.Element, group: str, depth: int, path: Path) -> Iterator[_Leaf]:
+    if depth > 30:
+        raise FileError("The blocks are nested more than 30 deep.", str(path), _DAMAGED)
+    for child in element:
+        name = child.get("name") or ""
+        if child.tag in ("Block", "Piece"):
+            yield from _visit(child, name or group, depth + 1, path)
+        elif child.tag == "DataSet" and child.get("file"):
+            yield _Leaf(name, group, _linked(str(child.get("file")), path))
+
+
+def _linked(link: str, path: Path) -> Path:
+    folder = path.parent.resolve()
+    file = (folder / link).resolve()
+    if not file.is_relative_to(folder):
+        raise FileError(f"The index links to {link}, outside its own folder.", str(path), "Put the linked files beside the index.")
+    if not file.is_file():
+        raise FileError(f"The linked file {link} does not exist.", str(path), "Copy the whole folder, not the index alone.")
+    return file

@@ -69,7 +69,7 @@ class Definition:
 
 
 def _speed(s: Source) -> Values:
-    return np.linalg.norm(s.get("velocity"), axis=1)
+    return np.asarray(np.linalg.norm(s.get("velocity"), axis=1))
 
 
 def _mach(s: Source) -> Values:

@@ -573,8 +573,8 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
             if length + h * speed >= max_length:
                 h = max((max_length - length) / speed, 1e-12 * longest)
                 last = True
-            done = False
-            for attempt in range(60):
+            done, ratio, worst = False, 0.0, 0.0
+            for _attempt in range(60):
                 for d in range(3):
                     hold[d] = st[d] if d < 2 else 0
                     back[d] = q[d]

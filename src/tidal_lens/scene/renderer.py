@@ -92,7 +92,7 @@ class Renderer:
 
     def _run(self) -> None:
         try:
-            from tidal_lens.scene.canvas import Canvas  # noqa: PLC0415  (VTK loads while the window comes up)
+            from tidal_lens.scene.canvas import Canvas
 
             canvas = Canvas()
         except (ImportError, RenderError, OSError) as exc:

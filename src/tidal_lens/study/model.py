@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, field_validator
 
-SCHEMA = 1
+SCHEMA: Literal[1] = 1
 Vector = tuple[FiniteFloat, FiniteFloat, FiniteFloat]
 Colour = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
 Opacity = Annotated[float, Field(ge=0.05, le=1.0)]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from tidal_lens.app.controls.base import Controls, KeyControls
@@ -20,7 +21,7 @@ class StreamControls(Controls):
                      for end in ("Start", "End")}
         for end, fields in self.ends.items():
             for axis, field in enumerate(fields):
-                field.edited.connect(lambda v, e=end.lower(), a=axis: self._place(e, a, v))
+                field.edited.connect(partial(self._place, end.lower(), axis))
             self.body.addLayout(row(end, *fields))
         self.count = NumberField("Seeds", "How many seeds are on the line", 1, 1, 5000)
         self.count.whole = True
@@ -55,9 +56,10 @@ class StreamControls(Controls):
     def _place(self, end: str, axis: int, value: float) -> None:
         layer = self.layer()
         if isinstance(layer, StreamLayer):
-            point: list[Any] = list(getattr(layer.shape, end))
+            point = list(getattr(layer.shape, end))
             point[axis] = value
-            self.reshape("Move seed line", **{end: tuple(point)})
+            changes: dict[str, Any] = {end: tuple(point)}
+            self.reshape("Move seed line", "", **changes)
 
     def _tell_fate(self, layer_id: str) -> None:
         layer = self.layer()

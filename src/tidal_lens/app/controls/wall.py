@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tidal_lens.app.controls.base import SurfaceLookControls
@@ -40,7 +42,7 @@ class WallControls(SurfaceLookControls):
             self.boxes = {}
             for boundary in flow.boundaries:
                 name = boundary.name
-                box = Check(f"{name}  ·  {boundary.kind}", "Show this boundary", lambda on, n=name: self._toggle(n, on))
+                box = Check(f"{name}  ·  {boundary.kind}", "Show this boundary", partial(self._toggle, name))
                 self._list.addWidget(box)
                 self.boxes[name] = box
         for name, box in self.boxes.items():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -231,18 +232,19 @@ class HandlesOverlay:
 
     def double_click(self, at: QPointF) -> bool:
         layer = self._layer()
-        document = self._view.document
         for name, box in self._labels.items():
             if not (box.contains(at) or self._find(at) == name) or layer is None:
                 continue
+            place = QRectF(box.left(), box.top() - 2, 90 if isinstance(layer, SliceLayer) else 190, 26)
             if isinstance(layer, SliceLayer):
-                self._view.ask_number(QRectF(box.left(), box.top() - 2, 90, 26), layer.shape.position, lambda v: document.edit_layer(
-                    layer.with_(shape=layer.shape.with_(position=v)), "Move slice"))
+                self._view.ask_number(place, layer.shape.position, partial(self._type, layer, "position", "Move slice"))
             else:
-                self._view.ask_point(QRectF(box.left(), box.top() - 2, 190, 26), getattr(layer.shape, name), lambda v, n=name: document.edit_layer(
-                    layer.with_(shape=layer.shape.with_(**{n: v})), "Move seed line"))
+                self._view.ask_point(place, getattr(layer.shape, name), partial(self._type, layer, name, "Move seed line"))
             return True
         return bool(self._find(at))
+
+    def _type(self, layer: SliceLayer | StreamLayer, field: str, what: str, value: Any) -> None:
+        self._view.document.edit_layer(layer.with_(shape=layer.shape.with_(**{field: value})), what)
 
     def menu(self, _at: QPointF) -> bool:
         return False

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
@@ -20,7 +21,7 @@ class LookStation(QWidget):
         first.addWidget(Tile("wall", "Walls", "Add walls and other boundaries", lambda: act("add-walls")))
         first.addWidget(Tile("isosurface", "Isosurface", "Add an isosurface", lambda: act("add-isosurface")))
         for axis in "xyz":
-            second.addWidget(Tile("slice", f"Slice {axis}", f"Add a slice normal to {axis}", lambda a=axis: act(f"add-slice-{a}")))
+            second.addWidget(Tile("slice", f"Slice {axis}", f"Add a slice normal to {axis}", partial(act, f"add-slice-{axis}")))
         column(self, first, second, spacing=6)
 
 
