@@ -8,7 +8,7 @@ import sys
 import time
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtCore import QSize, Qt, QTimer, qInstallMessageHandler
 from PyQt6.QtGui import QGuiApplication, QPixmap
 from PyQt6.QtWidgets import QApplication
 
@@ -18,9 +18,16 @@ from tidal_lens.app.window import Window, settings
 from tidal_lens.scene.renderer import prefer_headless
 
 
+def _hear_qt(_kind: object, _context: object, text: str | None) -> None:
+    # The off-screen platform says this of every window; everything else is worth reading.
+    if text and "propagateSizeHints" not in text:
+        sys.stderr.write(f"{text}\n")
+
+
 def application(chosen_theme: str | None = None) -> QApplication:
     """The application with fonts and theme."""
     prefer_headless()
+    qInstallMessageHandler(_hear_qt)
     QGuiApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
     app = QApplication.instance()
     if not isinstance(app, QApplication):

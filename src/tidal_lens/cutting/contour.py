@@ -157,8 +157,7 @@ def _unstructured(flow: Flow, mesh: Mesh, block: Block, values: NDArray[Any], le
     cut = vtkContour3DLinearGrid()
     cut.SetInputData(shallow)
     cut.SetValue(0, level)
-    cut.MergePointsOn()
-    cut.InterpolateAttributesOff()
+    cut.SetInterpolateAttributes(False)
     cut.ComputeScalarsOff()
     cut.SetOutputPointsPrecision(1)  # double
     cut.Update()

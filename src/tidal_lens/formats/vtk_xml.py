@@ -94,7 +94,9 @@ def _read_piece(path: Path, kind: str, token: Token) -> Any:
     problems: list[str] = []
 
     def note_problem(_caller: Any, _event: str, message: str = "") -> None:
-        problems.append(message)
+        # Ranges that writers keep with an array are not needed, and not readable where values are infinite.
+        if "InformationKey" not in message:
+            problems.append(message)
 
     note_problem.CallDataType = "string0"  # type: ignore[attr-defined]  # how VTK learns to pass the text
 

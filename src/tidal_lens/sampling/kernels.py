@@ -554,6 +554,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
         count[line] = 1
         length, time, h, away = 0.0, 0.0, -1.0, 0.0
         reason[line] = STEPS
+        idle = 0
         while count[line] < max_points:
             speed = np.sqrt(k[0, 0] ** 2 + k[0, 1] ** 2 + k[0, 2] ** 2)
             if not speed > still:
@@ -648,6 +649,19 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                     count[line] += 1
                 reason[line] = CLOSED
                 break
+            # Steps shorter than the error allowed lead nowhere: the line circles a point of rest.
+            allowed = tol_cell if tol_abs <= 0.0 else tol_abs * fastest / speed
+            if not last and step * fastest / speed < min(30.0 * allowed, 0.02):
+                idle += 1
+                if idle > 8:
+                    reason[line] = STILL
+                    break
+            else:
+                idle = 0
+            _round_off(m, vel, p, x, k[0], k[6], h, st, q, ids, cx, cv, jac, tmp, stack, out_p, out_q, out_cell, out_time,
+                       line, count, max_points, time - h)
+            if count[line] >= max_points:
+                break
             gone = 0.0
             for d in range(3):
                 p[d] = x[d]
@@ -660,6 +674,35 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                 reason[line] = LENGTH
                 break
             h *= 5.0 if ratio < 1.9e-4 else min(5.0, 0.9 * ratio ** -0.2)
+
+
+@kernel
+def _round_off(m: Array, vel: Array, p: Array, x: Array, v0: Array, v1: Array, h: float, st: Array, q: Array, ids: Array,
+               cx: Array, cv: Array, jac: Array, tmp: Array, stack: Array, out_p: Array, out_q: Array, out_cell: Array,
+               out_time: Array, line: int, count: Array, max_points: int, time: float) -> None:
+    """Store points on a step that turns, so that the line looks as round as it is; ends in the cell of x again."""
+    dot = v0[0] * v1[0] + v0[1] * v1[1] + v0[2] * v1[2]
+    size = np.sqrt((v0[0] ** 2 + v0[1] ** 2 + v0[2] ** 2) * (v1[0] ** 2 + v1[1] ** 2 + v1[2] ** 2))
+    if not dot < 0.99 * size:
+        return
+    pieces = min(16, 1 + int(np.arccos(max(-1.0, dot / size)) / 0.14))
+    block, cell = st[0], st[1]
+    r, s, t = q[0], q[1], q[2]
+    for n in range(1, pieces):
+        if count[line] >= max_points:
+            break
+        _hermite(p, x, v0, v1, h, n / pieces, tmp)
+        a, b, c = tmp[0], tmp[1], tmp[2]
+        place = out_p[line, count[line]]
+        place[0], place[1], place[2] = a, b, c
+        if _find(m, vel, place, st, q, ids, cx, cv, jac, tmp, stack):
+            _store(out_p, out_q, out_cell, out_time, line, count[line], place, q, st, time + h * n / pieces)
+            count[line] += 1
+        else:
+            break
+    st[0], st[1] = block, cell
+    _load(m, vel, st, ids, cx, cv)
+    q[0], q[1], q[2] = r, s, t
 
 
 @kernel

@@ -1,0 +1,63 @@
+import numpy as np
+import pytest
+from making import cells_of, cube_flow, cube_points, flow_of, unstructured
+
+from tidal_lens.flow.boundaries import find_boundaries, outside_of
+from tidal_lens.flow.faces import outer_faces
+from tidal_lens.flow.grid import StructuredGrid
+
+
+@pytest.mark.parametrize(("kind", "per_side"), [("hexahedra", 1), ("tetrahedra", 2)])
+def test_outer_faces_of_a_cube(kind, per_side):
+    n = 5
+    faces = outer_faces(unstructured(kind, n))
+    assert len(faces) == 6 * (n - 1) ** 2 * per_side
+    points = cube_points(n)
+    inside = np.all((points > 0) & (points < 1), axis=1)
+    assert not inside[faces].any()
+
+
+def test_wedges_have_triangles_and_quadrilaterals_outside():
+    n = 4
+    faces = outer_faces(unstructured("wedges", n))
+    triangles = faces[:, 2] == faces[:, 3]
+    assert triangles.sum() == 2 * 2 * (n - 1) ** 2
+    assert (~triangles).sum() == 4 * (n - 1) ** 2
+
+
+def two_cubes(shift=1.0):
+    n = 5
+    a = cube_points(n)
+    return flow_of([(a, StructuredGrid((n, n, n))), (a + [shift, 0, 0], unstructured("hexahedra", n))])
+
+
+def test_nodes_on_a_seam_are_grouped_and_its_faces_are_inside():
+    flow = two_cubes()
+    assert flow.seams.n_groups == 25
+    outside = outside_of(flow.points, flow.blocks, flow.seams)
+    assert len(outside) == 10 * 16
+    values = np.zeros(flow.n_points)
+    values[:125] = 1.0
+    flow.seams.average(values)
+    on_seam = np.isclose(flow.points[:, 0], 1.0)
+    assert np.allclose(values[on_seam], 0.5)
+    assert set(np.unique(values[~on_seam])) == {0.0, 1.0}
+
+
+def test_blocks_apart_have_no_seam():
+    assert two_cubes(1.5).seams.n_groups == 0
+
+
+def test_walls_are_found_where_the_velocity_vanishes():
+    flow = cube_flow(6, velocity=lambda p: np.column_stack([p[:, 2], 0 * p[:, 0], 0 * p[:, 0]]))
+    speed = np.abs(flow.points[:, 2])
+    found = find_boundaries(flow.points, outside_of(flow.points, flow.blocks, flow.seams), speed)
+    assert [(b.kind, len(b.faces)) for b in found] == [("wall", 25), ("open", 125)]
+    assert np.allclose(found[0].points[:, 2], 0)
+
+
+def test_cells_of_all_kinds_fill_the_cube():
+    for kind in ("hexahedra", "tetrahedra", "wedges"):
+        corners, types = cells_of(kind, 3)
+        assert len(corners) == len(types)
+        assert corners.max() == 26

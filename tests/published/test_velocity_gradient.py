@@ -1,0 +1,192 @@
+"""Vorticity, Q, divergence and gradients on exact flows: values, order of accuracy, and VTK as a second opinion.
+
+Sources are named at each check. Definition of Q: Hunt, Wray & Moin 1988, CTR-S88.
+"""
+
+import numpy as np
+import pytest
+from making import KINDS, abc, cube_flow, cube_points
+from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
+from vtkmodules.vtkCommonCore import vtkPoints
+from vtkmodules.vtkCommonDataModel import vtkStructuredGrid
+from vtkmodules.vtkFiltersGeneral import vtkGradientFilter
+
+from tidal_lens.demo.vortex_tank import CENTRE, RADIUS, STREAM
+from tidal_lens.demo.vortex_tank import velocity as demo_velocity
+from tidal_lens.quantities.gradients import flow_gradient, vorticity_and_q
+from tidal_lens.quantities.store import QuantityStore
+
+OMEGA = np.array([0.3, -0.7, 1.1])
+
+
+def derived(flow):
+    grad = flow_gradient(flow, flow.fields["Velocity"].values)
+    vorticity, q = vorticity_and_q(grad)
+    return grad, vorticity, q
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_solid_rotation(kind):
+    """Solid rotation Ω: vorticity 2Ω, Q = Ω², divergence 0 (follows from the definition; any text on fluid dynamics)."""
+    flow = cube_flow(6, kind, 0.06, velocity=lambda p: np.cross(OMEGA, p))
+    grad, vorticity, q = derived(flow)
+    assert np.abs(vorticity - 2 * OMEGA).max() < 1e-10
+    assert np.abs(q - OMEGA @ OMEGA).max() < 1e-10
+    assert np.abs(np.trace(grad, axis1=1, axis2=2)).max() < 1e-10
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_plane_shear_is_no_vortex(kind):
+    """Plane shear: vorticity −dU/dy, Q = 0 (Jeong & Hussain 1995, J. Fluid Mech. 285: a shear layer is no vortex)."""
+    flow = cube_flow(6, kind, 0.06, velocity=lambda p: np.column_stack([3 * p[:, 1], 0 * p[:, 0], 0 * p[:, 0]]))
+    _, vorticity, q = derived(flow)
+    assert np.abs(vorticity - [0, 0, -3]).max() < 1e-10
+    assert np.abs(q).max() < 1e-9
+
+
+def errors(kind, sizes, warp):
+    """Root mean square and greatest errors of the vorticity of an Arnold–Beltrami–Childress flow on ever finer grids."""
+    out = []
+    for n in sizes:
+        flow = cube_flow(n, kind, warp, velocity=lambda p: abc(2 * np.pi * p))
+        _, vorticity, _ = derived(flow)
+        wrong = np.linalg.norm(vorticity - 2 * np.pi * flow.fields["Velocity"].values, axis=1)
+        out.append((np.sqrt((wrong**2).mean()), wrong.max()))
+    return np.array(out)
+
+
+@pytest.mark.parametrize("kind", ["structured", "hexahedra", "tetrahedra"])
+@pytest.mark.parametrize("warp", [0.0, 0.05])
+def test_second_order_on_smooth_grids(kind, warp):
+    """curl U = U in the flow of Dombre et al. 1986 (J. Fluid Mech. 167); with wave number 2π, curl U = 2π U."""
+    sizes = (13, 25, 49)
+    found = errors(kind, sizes, warp)
+    steps = np.log((sizes[-1] - 1) / (sizes[0] - 1))
+    order = np.log(found[0] / found[-1]) / steps
+    assert order[0] > 1.85, f"root mean square: {found[:, 0]}"
+    assert order[1] > 1.6, f"greatest: {found[:, 1]}"
+
+
+@pytest.mark.parametrize("kind", ["wedges", "pyramids"])
+def test_errors_fall_on_other_cells(kind):
+    found = errors(kind, (9, 17, 33), 0.05)
+    order = np.log(found[0] / found[-1]) / np.log(4)
+    assert order[0] > 1.0
+    assert order[1] > 0.8
+
+
+@pytest.mark.parametrize("kind", ["structured", "hexahedra"])
+def test_taylor_green_vortex(kind):
+    """Taylor & Green 1937: u = cos x sin y sin z, v = −½ sin x cos y sin z, w = −½ sin x sin y cos z; divergence 0."""
+
+    def velocity(p):
+        x, y, z = p.T
+        return np.column_stack([np.cos(x) * np.sin(y) * np.sin(z), -0.5 * np.sin(x) * np.cos(y) * np.sin(z),
+                                -0.5 * np.sin(x) * np.sin(y) * np.cos(z)])
+
+    flow = cube_flow(41, kind, velocity=velocity, high=np.pi)
+    grad, vorticity, q = derived(flow)
+    x, y, z = flow.points.T
+    exact = np.column_stack([0 * x, 1.5 * np.cos(x) * np.sin(y) * np.cos(z), -1.5 * np.cos(x) * np.cos(y) * np.sin(z)])
+    assert np.abs(vorticity - exact).max() < 0.015
+    assert np.abs(np.trace(grad, axis1=1, axis2=2)).max() < 0.015
+    d = np.empty((len(x), 3, 3))  # the exact gradient gives the exact Q
+    s, c = (np.sin(x), np.sin(y), np.sin(z)), (np.cos(x), np.cos(y), np.cos(z))
+    d[:, 0] = np.column_stack([-s[0] * s[1] * s[2], c[0] * c[1] * s[2], c[0] * s[1] * c[2]])
+    d[:, 1] = -0.5 * np.column_stack([c[0] * c[1] * s[2], -s[0] * s[1] * s[2], s[0] * c[1] * c[2]])
+    d[:, 2] = -0.5 * np.column_stack([c[0] * s[1] * c[2], s[0] * c[1] * c[2], -s[0] * s[1] * s[2]])
+    assert np.abs(q + 0.5 * np.einsum("pij,pji->p", d, d)).max() < 0.015
+
+
+def test_burgers_vortex():
+    """Burgers 1948, Adv. Appl. Mech. 1: axial vorticity (Γα/4πν) exp(−αr²/4ν) under strain α; divergence 0."""
+    alpha, nu, gamma = 1.0, 0.02, 1.0
+
+    def velocity(p):
+        x, y, z = p.T
+        r2 = np.maximum(x * x + y * y, 1e-30)
+        swirl = gamma / (2 * np.pi * r2) * -np.expm1(-alpha * r2 / (4 * nu))
+        return np.column_stack([-alpha / 2 * x - swirl * y, -alpha / 2 * y + swirl * x, alpha * z])
+
+    flow = cube_flow(65, "structured", 0.0, velocity=velocity, low=-1.0)
+    grad, vorticity, _ = derived(flow)
+    r2 = flow.points[:, 0] ** 2 + flow.points[:, 1] ** 2
+    exact = gamma * alpha / (4 * np.pi * nu) * np.exp(-alpha * r2 / (4 * nu))
+    assert np.abs(vorticity[:, 2] - exact).max() < 0.02 * exact.max()
+    assert np.abs(np.trace(grad, axis1=1, axis2=2)).max() < 1e-6 + 0.02 * alpha
+
+
+def test_vorticity_inside_hills_vortex(demo):
+    """Hill 1894: inside the sphere the azimuthal vorticity is proportional to the distance from the axis, 15 U s / (2 a²)."""
+    store = QuantityStore(demo, demo.reference)
+    p = demo.points - CENTRE
+    s = np.hypot(p[:, 1], p[:, 2])
+    inside = (np.linalg.norm(p, axis=1) < 0.6 * RADIUS) & (s > 0.1 * RADIUS)
+    exact = 15 * STREAM * s / (2 * RADIUS**2)
+    found = store.values("vorticity-magnitude")
+    assert inside.sum() > 150
+    assert np.abs(found - exact)[inside].max() < 0.01 * exact[inside].max()
+
+
+def test_the_demo_is_free_of_divergence_away_from_wall_and_sphere(demo):
+    """Each part of the made-up flow is an exact field without divergence; only the wall layer is not."""
+    store = QuantityStore(demo, demo.reference)
+    p = demo.points
+    away = (p[:, 2] > 0.7) & (np.linalg.norm(p - CENTRE, axis=1) > 1.6 * RADIUS) & (np.abs(p[:, 1]) < 0.45)
+    assert away.sum() > 5000
+    scale = store.values("vorticity-magnitude").max()
+    assert np.abs(store.values("divergence")[away]).max() < 0.02 * scale
+    assert np.abs(demo_velocity(p)[away][:, 0] / STREAM).max() < 1.6
+
+
+def test_vtk_agrees_on_a_warped_grid():
+    """Second opinion: VTK's gradient filter on the same nodes; ours must be the nearer to the exact field."""
+    n = 25
+    points = cube_points(n, 0.05)
+    u = abc(2 * np.pi * points)
+    grid = vtkStructuredGrid()
+    grid.SetDimensions(n, n, n)
+    holder = vtkPoints()
+    holder.SetData(numpy_to_vtk(points))
+    grid.SetPoints(holder)
+    array = numpy_to_vtk(u)
+    array.SetName("u")
+    grid.GetPointData().AddArray(array)
+    other = vtkGradientFilter()
+    other.SetInputData(grid)
+    other.SetInputArrayToProcess(0, 0, 0, 0, "u")
+    other.SetResultArrayName("g")
+    other.Update()
+    theirs = vtk_to_numpy(other.GetOutput().GetPointData().GetArray("g")).reshape(-1, 3, 3)
+    flow = cube_flow(n, "structured", 0.05, velocity=lambda p: abc(2 * np.pi * p))
+    ours, vorticity, _ = derived(flow)
+    inner = np.all((points > 0.1) & (points < 0.9), axis=1)
+    assert np.abs(ours - theirs)[inner].max() < 0.12
+    curl = np.column_stack([theirs[:, 2, 1] - theirs[:, 1, 2], theirs[:, 0, 2] - theirs[:, 2, 0], theirs[:, 1, 0] - theirs[:, 0, 1]])
+    assert np.abs(vorticity - 2 * np.pi * u).max() <= np.abs(curl - 2 * np.pi * u).max()
+
+
+@pytest.mark.parametrize("kind", ["structured", "hexahedra"])
+def test_gradient_and_laplacian_of_density(kind):
+    """|∇ρ| and ∇²ρ (Settles 2001) of ρ = sin x sin y sin z are known in closed form."""
+
+    def density(p):
+        return 2 + np.prod(np.sin(p), axis=1)
+
+    flow = cube_flow(41, kind, 0.0, rho=density, low=0.3, high=2.0)
+    store = QuantityStore(flow, flow.reference)
+    x, y, z = flow.points.T
+    exact = np.sqrt((np.cos(x) * np.sin(y) * np.sin(z)) ** 2 + (np.sin(x) * np.cos(y) * np.sin(z)) ** 2
+                    + (np.sin(x) * np.sin(y) * np.cos(z)) ** 2)
+    assert np.abs(store.values("density-gradient-magnitude") - exact).max() < 2e-3
+    inner = np.all((flow.points > 0.5) & (flow.points < 1.8), axis=1)
+    assert np.abs(store.values("density-laplacian") + 3 * (flow.fields["rho"].values - 2))[inner].max() < 5e-3
+
+
+def test_seam_between_blocks_shows_no_jump(demo):
+    store = QuantityStore(demo, demo.reference)
+    seams = demo.seams
+    for name in ("vorticity-x", "q", "density-laplacian"):
+        values = store.values(name)[seams.nodes].astype(float)
+        mean = np.bincount(seams.groups, values) / np.bincount(seams.groups)
+        assert np.abs(values - mean[seams.groups]).max() <= 1e-3 * np.abs(values).max()

@@ -1,0 +1,166 @@
+import numpy as np
+import pytest
+from making import KINDS, abc, cube_flow, cube_points, flow_of, unstructured
+from scipy.integrate import solve_ivp
+
+from tidal_lens.demo.vortex_tank import CENTRE
+from tidal_lens.demo.vortex_tank import velocity as demo_velocity
+from tidal_lens.errors import CancelledError
+from tidal_lens.flow.boundaries import boundary_of_faces, outside_of
+from tidal_lens.flow.grid import StructuredGrid
+from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.sampling.mesh import build_mesh, mesh_of
+from tidal_lens.tracing.streamlines import End, TraceSettings, seed_line, trace_lines
+from tidal_lens.work import Token
+
+
+def follow(flow, seeds, token=None, **settings):
+    return trace_lines(flow, mesh_of(flow), QuantityStore(flow, flow.reference).values("velocity"), np.atleast_2d(seeds),
+                       TraceSettings(**settings), token)
+
+
+def rotation(p):
+    return np.column_stack([-(p[:, 1] - 0.5), p[:, 0] - 0.5, 0 * p[:, 2]])
+
+
+def helix(p):
+    return rotation(p) + [0, 0, 0.05]
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_helix_is_followed_in_every_kind_of_cell(kind):
+    """The field is linear, so its interpolation is exact and only the integrator errs."""
+    flow = cube_flow(6, kind, 0.07, velocity=helix)
+    lines = follow(flow, [0.8, 0.5, 0.2], cell_tolerance=1e-7)
+    t = lines.time
+    exact = np.column_stack([0.5 + 0.3 * np.cos(t), 0.5 + 0.3 * np.sin(t), 0.2 + 0.05 * t])
+    assert np.abs(lines.points - exact).max() < 1e-5
+    assert lines.ends[0].tolist() == [0, End.LEFT]
+    assert lines.points[-1, 2] == pytest.approx(1.0, abs=1e-3)
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_circle_closes(kind):
+    lines = follow(cube_flow(7, kind, velocity=rotation), [0.75, 0.5, 0.5], max_length=100.0)
+    assert lines.ends[0, 1] == End.CLOSED
+    assert lines.lengths()[0] == pytest.approx(2 * np.pi * 0.25, rel=3e-3)
+    assert lines.time[-1] == pytest.approx(2 * np.pi, rel=1e-3)
+
+
+def test_a_slow_spiral_is_not_called_closed():
+    flow = cube_flow(7, velocity=lambda p: rotation(p) + 0.02 * (p - 0.5) * [1, 1, 0])
+    assert follow(flow, [0.55, 0.5, 0.5], max_length=3.0).ends[0, 1] in (End.LENGTH, End.LEFT)
+
+
+def test_error_falls_with_the_tolerance():
+    flow = cube_flow(6, "structured", 0.07, velocity=helix)
+    wrong = []
+    for tolerance in (1e-2, 1e-4, 1e-6):
+        lines = follow(flow, [0.8, 0.5, 0.2], tolerance=tolerance, max_cells=50.0)
+        t = lines.time
+        exact = np.column_stack([0.5 + 0.3 * np.cos(t), 0.5 + 0.3 * np.sin(t), 0.2 + 0.05 * t])
+        wrong.append(np.abs(lines.points - exact).max())
+        assert lines.error[0] < 1000 * tolerance
+    assert wrong[0] > 5 * wrong[1] > 25 * wrong[2]
+
+
+def test_through_the_seams_against_a_tight_integration_of_the_exact_field(demo):
+    """The demo's line runs through all three blocks; the difference is the mesh's interpolation, not the seam's."""
+    start = np.array([-1.9, 0.35, 1.45])
+    lines = follow(demo, start, cell_tolerance=1e-6)
+    exact = solve_ivp(lambda _t, x: demo_velocity(x[None])[0], (0, lines.time[-1]), start, rtol=1e-11, atol=1e-11, t_eval=lines.time)
+    assert lines.ends[0, 1] == End.LEFT
+    assert lines.points[0, 0] < -1.5
+    assert lines.points[-1, 0] > 3.99
+    blocks = {next(n for n, b in enumerate(demo.blocks) if b.points.start <= node < b.points.stop) for node in lines.stencil.ids[:, 0]}
+    assert blocks == {0, 1, 2}
+    off = np.abs(exact.y.T - lines.points).max()
+    assert off < 3e-3
+    assert np.linalg.norm(np.diff(lines.points, axis=0), axis=1).max() < 0.6
+
+
+def test_a_seam_between_blocks_changes_nothing():
+    n = 9
+    left = cube_points(n, 0.05)
+    right = left + [1, 0, 0]
+    both = flow_of([(left, StructuredGrid((n, n, n))), (right, unstructured("tetrahedra", n))],
+                   {"U": np.concatenate([left, right]) * 0 + [1.0, 0.1, 0.05]})
+    lines = follow(both, [0.01, 0.3, 0.4])
+    assert lines.points[-1, 0] == pytest.approx(2.0, abs=1e-3)
+    assert np.abs(lines.points - ([0.01, 0.3, 0.4] + lines.time[:, None] * [1.0, 0.1, 0.05])).max() < 1e-9
+
+
+def test_a_hairline_gap_between_blocks_is_crossed():
+    n = 5
+    left = cube_points(n)
+    right = left + [1 + 2e-5, 0, 0]
+    flow = flow_of([(left, StructuredGrid((n, n, n))), (right, StructuredGrid((n, n, n)))], {"U": np.tile([1.0, 0, 0], (2 * n**3, 1))})
+    assert follow(flow, [0.1, 0.5, 0.5]).points[-1, 0] > 1.99
+
+
+def test_both_ways_is_one_line_in_the_sense_of_the_flow():
+    flow = cube_flow(5, velocity=lambda p: np.tile([1.0, 0, 0], (len(p), 1)))
+    lines = follow(flow, [0.4, 0.5, 0.5], direction="both")
+    assert np.all(np.diff(lines.points[:, 0]) > 0)
+    assert lines.points[[0, -1], 0] == pytest.approx([0, 1], abs=1e-3)
+    assert np.interp(0.0, lines.time, lines.points[:, 0]) == pytest.approx(0.4)
+    assert lines.ends[0].tolist() == [End.LEFT, End.LEFT]
+    back = follow(flow, [0.4, 0.5, 0.5], direction="backward")
+    assert back.points[-1, 0] == pytest.approx(0.4)
+    assert back.ends[0].tolist() == [End.LEFT, 0]
+
+
+def test_limits_and_rest():
+    flow = cube_flow(5, velocity=lambda p: np.tile([1.0, 0, 0], (len(p), 1)))
+    lines = follow(flow, [0.1, 0.5, 0.5], max_length=0.35)
+    assert lines.ends[0, 1] == End.LENGTH
+    assert lines.lengths()[0] == pytest.approx(0.35)
+    assert follow(flow, [0.1, 0.5, 0.5], max_points=3, max_cells=0.1).ends[0, 1] == End.STEPS
+    still = cube_flow(5, velocity=lambda p: np.outer(0.5 - p[:, 0], [1.0, 0, 0]))
+    ended = follow(still, [0.1, 0.5, 0.5], max_length=100)
+    assert ended.ends[0, 1] == End.STILL
+    assert ended.points[-1, 0] == pytest.approx(0.5, abs=1e-4)
+
+
+def test_a_line_that_meets_a_wall_says_so():
+    flow = cube_flow(5, velocity=lambda p: np.tile([0.2, 0, -1.0], (len(p), 1)))
+    faces = outside_of(flow.points, flow.blocks, flow.seams)
+    floor = np.all(flow.points[faces][:, :, 2] == 0, axis=1)
+    walls = (boundary_of_faces("floor", "wall", flow.points, faces[floor]), boundary_of_faces("rest", "open", flow.points, faces[~floor]))
+    walled = flow_of([(flow.points, flow.blocks[0].grid)], {"U": flow.fields["Velocity"].values}, boundaries=walls)
+    lines = follow(walled, [[0.2, 0.5, 0.5], [0.95, 0.5, 0.9]])
+    assert lines.ends[:, 1].tolist() == [End.WALL, End.LEFT]
+    assert dict(lines.census()) == {"met a wall": 1, "left the domain": 1}
+    assert "met a wall" in lines.describe(0)
+
+
+def test_seeds_outside_are_counted():
+    flow = cube_flow(5, velocity=lambda p: np.tile([1.0, 0, 0], (len(p), 1)))
+    lines = follow(flow, seed_line((0.5, 0.5, -0.49), (0.5, 0.5, 0.51), 11))
+    assert lines.n_seeds == 11
+    assert lines.n_lines == 6
+    assert lines.seeds.tolist() == [5, 6, 7, 8, 9, 10]
+    none = follow(flow, seed_line((5, 5, 5), (6, 6, 6), 4))
+    assert none.n_lines == 0
+    assert none.census() == []
+
+
+def test_colours_follow_the_line():
+    flow = cube_flow(9, "tetrahedra", 0.05, velocity=abc)
+    lines = follow(flow, seed_line((0.2, 0.2, 0.2), (0.8, 0.8, 0.8), 40))
+    x = lines.stencil.apply(np.ascontiguousarray(flow.points[:, 0]))
+    assert np.abs(x - lines.points[:, 0]).max() < 1e-9
+
+
+def test_cancel_stops_and_a_later_trace_works(demo):
+    token = Token()
+    token.cancel()
+    with pytest.raises(CancelledError):
+        follow(demo, seed_line((-1.9, -1, 1), (-1.9, 1, 1), 200), token)
+    assert follow(demo, CENTRE + [0, 0, 0.9]).n_lines == 1
+
+
+def test_shapes_that_do_not_fit_are_refused():
+    flow = cube_flow(4, velocity=abc)
+    with pytest.raises(ValueError, match="does not fit"):
+        trace_lines(flow, build_mesh(flow), np.zeros((3, 3)), np.zeros((1, 3)), TraceSettings())
