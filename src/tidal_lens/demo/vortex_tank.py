@@ -43,8 +43,9 @@ def velocity(points: NDArray[np.float64]) -> NDArray[np.float64]:
         out[:, 1] -= turn * z
         out[:, 2] += turn * y
     above = np.maximum(points[:, 2] - hill_height(points[:, 0], points[:, 1]), 0.0)
-    damped: NDArray[np.float64] = out * -np.expm1(-((above / WALL_LAYER) ** 2))[:, None]
-    return damped
+    damping: NDArray[np.float64] = -np.expm1(-((above / WALL_LAYER) ** 2))
+    out *= damping[:, None]
+    return out
 
 
 def _spherical_vortex(p: NDArray[np.float64]) -> NDArray[np.float64]:

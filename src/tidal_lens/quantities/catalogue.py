@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 
 from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.reference import ReferenceState
-from tidal_lens.quantities.gradients import vorticity_and_q
 
 Scale = Literal["even", "signed", "mach"]
 Values = NDArray[Any]
@@ -30,6 +29,9 @@ class Source(Protocol):
 
     def gradient(self, values: Values) -> Values:
         """Gradient of node values, shape (n, components, 3)."""
+
+    def turning(self, name: str) -> Values:
+        """The velocity gradient, the vorticity or Q: they are worked out together."""
 
 
 @dataclass(frozen=True)
@@ -85,21 +87,13 @@ def _cp(s: Source) -> Values:
     return np.asarray((s.get("pressure") - ref.pressure) / (0.5 * ref.density * ref.speed**2))
 
 
-def _velocity_gradient(s: Source) -> Values:
-    return s.gradient(s.get("velocity"))
-
-
 def _divergence(s: Source) -> Values:
     g = s.get("velocity-gradient")
     return np.asarray(g[:, 0, 0] + g[:, 1, 1] + g[:, 2, 2])
 
 
-def _vorticity(s: Source) -> Values:
-    return vorticity_and_q(s.get("velocity-gradient"))[0]
-
-
-def _q(s: Source) -> Values:
-    return vorticity_and_q(s.get("velocity-gradient"))[1]
+def _turning(name: str) -> Callable[[Source], Values]:
+    return lambda s: s.turning(name)
 
 
 def _component(name: str, axis: int) -> Callable[[Source], Values]:
@@ -132,7 +126,7 @@ CATALOGUE: tuple[Definition, ...] = (
                "z component of the velocity"),
     Definition("divergence", "Divergence", "∇·u", "1/s", "Motion", ("velocity",), "signed", _divergence,
                "∂u/∂x + ∂v/∂y + ∂w/∂z; negative where the flow is compressed"),
-    Definition("vorticity", "Vorticity", "ω", "1/s", "Turning", ("velocity",), "even", _vorticity,
+    Definition("vorticity", "Vorticity", "ω", "1/s", "Turning", ("velocity",), "even", _turning("vorticity"),
                "∇ × u, right-handed; the vector", 3),
     Definition("vorticity-magnitude", "Vorticity magnitude", "|ω|", "1/s", "Turning", ("velocity",), "even",
                _magnitude("vorticity"), "|∇ × u|; large in shear layers too, not only in vortices"),
@@ -142,7 +136,7 @@ CATALOGUE: tuple[Definition, ...] = (
                "∂u/∂z − ∂w/∂x"),
     Definition("vorticity-z", "Vorticity z", "ωz", "1/s", "Turning", ("velocity",), "signed", _component("vorticity", 2),
                "∂v/∂x − ∂u/∂y"),
-    Definition("q", "Q", "Q", "1/s²", "Turning", ("velocity",), "signed", _q,
+    Definition("q", "Q", "Q", "1/s²", "Turning", ("velocity",), "signed", _turning("q"),
                f"½[(tr ∇u)² − tr(∇u²)]; positive where turning outweighs straining ({_HUNT})"),
     Definition("mach", "Mach number", "M", "", "Gas", ("velocity", "pressure", "density"), "mach", _mach,
                "|u| / √(γ p / ρ)"),
@@ -153,7 +147,7 @@ CATALOGUE: tuple[Definition, ...] = (
     Definition("density-laplacian", "Laplacian of density", "∇²ρ", "kg/m⁵", "Optical", ("density",), "signed",
                _laplacian_of_density, f"∇·∇ρ, as in shadowgraphs ({_SETTLES})"),
     # Steps on the way that are kept, but not offered.
-    Definition("velocity-gradient", "", "", "1/s", HIDDEN, ("velocity",), "even", _velocity_gradient, "∂u_i/∂x_j", 9),
+    Definition("velocity-gradient", "", "", "1/s", HIDDEN, ("velocity",), "even", _turning("velocity-gradient"), "∂u_i/∂x_j", 9),
     Definition("density-gradient", "", "", "kg/m⁴", HIDDEN, ("density",), "even", _density_gradient, "∇ρ", 3),
 )
 BY_NAME = {d.name: d for d in CATALOGUE}

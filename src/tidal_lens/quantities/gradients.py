@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -9,7 +10,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.faces import outer_faces
-from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
+from tidal_lens.flow.grid import Grid, StructuredGrid, UnstructuredGrid
 from tidal_lens.quantities import kernels
 from tidal_lens.work import Token, run_chunks
 
@@ -54,8 +55,28 @@ def links_of(grid: UnstructuredGrid, token: Token | None = None) -> NodeLinks:
     return ready
 
 
-def block_gradient(grid: StructuredGrid | UnstructuredGrid, points: NDArray[np.float64], values: NDArray[Any],
-                   token: Token | None = None, out: NDArray[Any] | None = None) -> NDArray[Any]:
+def _columns(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]) -> NDArray[Any]:
+    columns = np.ascontiguousarray(values[:, None] if values.ndim == 1 else values)
+    if points.shape != (grid.n_points, 3) or len(columns) != grid.n_points or columns.shape[1] not in (1, 3):
+        raise ValueError(f"{grid.n_points} points, {points.shape} coordinates and {values.shape} values do not fit")
+    return columns
+
+
+def _stepper(grid: Grid, points: NDArray[np.float64], columns: NDArray[Any], result: NDArray[Any],
+             token: Token | None) -> tuple[Callable[[int, int], None], int, int, int]:
+    """What computes a range of the gradient, the number of its steps, steps a chunk, and nodes a step."""
+    if isinstance(grid, StructuredGrid):
+        dims = np.array(grid.dims, np.int64)
+        layer = grid.dims[0] * grid.dims[1]
+        return (lambda a, b: kernels.gradient_structured(points, dims, columns, result, a, b), grid.dims[2],
+                max(1, 16384 // layer), layer)
+    near = links_of(grid, token)
+    return (lambda a, b: kernels.gradient_unstructured(points, columns, near.starts, near.links, near.outer, result, a, b),
+            grid.n_points, 8192, 1)
+
+
+def block_gradient(grid: Grid, points: NDArray[np.float64], values: NDArray[Any], token: Token | None = None,
+                   out: NDArray[Any] | None = None) -> NDArray[Any]:
     """Gradient of node values on one block.
 
     Parameters
@@ -86,21 +107,66 @@ def block_gradient(grid: StructuredGrid | UnstructuredGrid, points: NDArray[np.f
     Structured blocks: second-order metric differences, one-sided at the ends. Unstructured: inverse-distance weighted
     least squares over edge neighbours, with a quadratic fit over two rings at outer and lopsided nodes.
     """
-    columns = np.ascontiguousarray(values[:, None] if values.ndim == 1 else values)
-    if points.shape != (grid.n_points, 3) or len(columns) != grid.n_points or columns.shape[1] not in (1, 3):
-        raise ValueError(f"{grid.n_points} points, {points.shape} coordinates and {values.shape} values do not fit")
+    columns = _columns(grid, points, values)
     result = np.empty((len(columns), columns.shape[1], 3), columns.dtype) if out is None else out
-    if isinstance(grid, StructuredGrid):
-        dims = np.array(grid.dims, np.int64)
-        chunk = max(1, 65536 // (grid.dims[0] * grid.dims[1]))
-        run_chunks(lambda a, b: kernels.gradient_structured(points, dims, columns, result, a, b), grid.dims[2], chunk, token)
-        if not np.isfinite(result).all():
-            kernels.mend_gradient(dims, result)
-    else:
-        near = links_of(grid, token)
-        run_chunks(lambda a, b: kernels.gradient_unstructured(points, columns, near.starts, near.links, near.outer,
-                                                              result, a, b), grid.n_points, 8192, token)
+    step, count, chunk, _ = _stepper(grid, points, columns, result, token)
+    run_chunks(step, count, chunk, token)
+    _mend(grid, result)
     return result
+
+
+def _mend(grid: Grid, result: NDArray[Any]) -> bool:
+    if not isinstance(grid, StructuredGrid) or np.isfinite(np.sum(result)):
+        return False
+    kernels.mend_gradient(np.array(grid.dims, np.int64), result)
+    return True
+
+
+def block_turning(grid: Grid, points: NDArray[np.float64], velocity: NDArray[Any], token: Token | None = None,
+                  out: tuple[NDArray[Any], NDArray[Any], NDArray[Any]] | None = None) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
+    """Velocity gradient, vorticity and Q of one block in one pass through memory.
+
+    Parameters
+    ----------
+    grid, points, token
+        As in :func:`block_gradient`.
+    velocity : ndarray, shape (n, 3)
+        Node values.
+    out : tuple of ndarray, optional
+        Where to write.
+
+    Returns
+    -------
+    tuple of ndarray, shapes (n, 3, 3), (n, 3), (n,)
+        As :func:`block_gradient` and :func:`vorticity_and_q` give them.
+    """
+    columns = _columns(grid, points, velocity)
+    n, dtype = len(columns), columns.dtype
+    grad, vorticity, q = (np.empty((n, 3, 3), dtype), np.empty((n, 3), dtype), np.empty(n, dtype)) if out is None else out
+    step, count, chunk, size = _stepper(grid, points, columns, grad, token)
+
+    def both(begin: int, end: int) -> None:
+        step(begin, end)
+        kernels.from_velocity_gradient(grad, vorticity, q, begin * size, end * size)
+
+    run_chunks(both, count, chunk, token)
+    if _mend(grid, grad):
+        kernels.from_velocity_gradient(grad, vorticity, q, 0, n)
+    return grad, vorticity, q
+
+
+def flow_turning(flow: Flow, velocity: NDArray[Any], token: Token | None = None) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
+    """Velocity gradient, vorticity and Q over all blocks, from gradients averaged on the seams between them."""
+    n, dtype = flow.n_points, velocity.dtype
+    grad, vorticity, q = np.empty((n, 3, 3), dtype), np.empty((n, 3), dtype), np.empty(n, dtype)
+    for block in flow.blocks:
+        part = block.points
+        block_turning(block.grid, flow.points[part], velocity[part], token, (grad[part], vorticity[part], q[part]))
+    seam = flow.seams.nodes
+    if len(seam):
+        flow.seams.average(grad.reshape(n, -1))
+        vorticity[seam], q[seam] = vorticity_and_q(grad[seam])
+    return grad, vorticity, q
 
 
 def flow_gradient(flow: Flow, values: NDArray[Any], token: Token | None = None) -> NDArray[Any]:

@@ -13,77 +13,94 @@ Array = Any
 
 @kernel
 def _line(n: int, stride: int, index: int) -> tuple[int, int, int, float, float, float]:
-    """Second-order difference along a grid line: three offsets and their weights, one-sided at the ends."""
+    """Twice the second-order difference along a grid line: three offsets and their weights, one-sided at the ends."""
     if n == 2:
         if index == 0:
-            return 0, stride, 0, -1.0, 1.0, 0.0
-        return -stride, 0, 0, -1.0, 1.0, 0.0
+            return 0, stride, 0, -2.0, 2.0, 0.0
+        return -stride, 0, 0, -2.0, 2.0, 0.0
     if index == 0:
-        return 0, stride, 2 * stride, -1.5, 2.0, -0.5
+        return 0, stride, 2 * stride, -3.0, 4.0, -1.0
     if index == n - 1:
-        return -2 * stride, -stride, 0, 0.5, -2.0, 1.5
-    return -stride, stride, 0, -0.5, 0.5, 0.0
+        return -2 * stride, -stride, 0, 1.0, -4.0, 3.0
+    return -stride, stride, 0, -1.0, 1.0, 0.0
+
+
+@kernel
+def _border_row(points: Array, values: Array, out: Array, ni: int, nj: int, nk: int, first: int, step: int, j: int,
+                k: int) -> None:
+    """Nodes first, first + step, … of a grid row by the general formula, of which at least one index is at its end."""
+    nc = values.shape[1]
+    b0, b1, b2, v0, v1, v2 = _line(nj, ni, j)
+    c0, c1, c2, w0, w1, w2 = _line(nk, ni * nj, k)
+    for i in range(first, ni, step):
+        n = i + ni * (j + nj * k)
+        a0, a1, a2, u0, u1, u2 = _line(ni, 1, i)
+        p0, p1, p2 = np.uint64(n + a0), np.uint64(n + a1), np.uint64(n + a2)
+        q0, q1, q2 = np.uint64(n + b0), np.uint64(n + b1), np.uint64(n + b2)
+        r0, r1, r2 = np.uint64(n + c0), np.uint64(n + c1), np.uint64(n + c2)
+        m = np.uint64(n)
+        xr = u0 * points[p0, 0] + u1 * points[p1, 0] + u2 * points[p2, 0]
+        yr = u0 * points[p0, 1] + u1 * points[p1, 1] + u2 * points[p2, 1]
+        zr = u0 * points[p0, 2] + u1 * points[p1, 2] + u2 * points[p2, 2]
+        xs = v0 * points[q0, 0] + v1 * points[q1, 0] + v2 * points[q2, 0]
+        ys = v0 * points[q0, 1] + v1 * points[q1, 1] + v2 * points[q2, 1]
+        zs = v0 * points[q0, 2] + v1 * points[q1, 2] + v2 * points[q2, 2]
+        xt = w0 * points[r0, 0] + w1 * points[r1, 0] + w2 * points[r2, 0]
+        yt = w0 * points[r0, 1] + w1 * points[r1, 1] + w2 * points[r2, 1]
+        zt = w0 * points[r0, 2] + w1 * points[r1, 2] + w2 * points[r2, 2]
+        rx, ry, rz = ys * zt - zs * yt, zs * xt - xs * zt, xs * yt - ys * xt
+        inv = 1.0 / (xr * rx + yr * ry + zr * rz)
+        sx, sy, sz = yt * zr - zt * yr, zt * xr - xt * zr, xt * yr - yt * xr
+        tx, ty, tz = yr * zs - zr * ys, zr * xs - xr * zs, xr * ys - yr * xs
+        for c in range(nc):
+            fr = inv * (u0 * values[p0, c] + u1 * values[p1, c] + u2 * values[p2, c])
+            fs = inv * (v0 * values[q0, c] + v1 * values[q1, c] + v2 * values[q2, c])
+            ft = inv * (w0 * values[r0, c] + w1 * values[r1, c] + w2 * values[r2, c])
+            out[m, c, 0] = fr * rx + fs * sx + ft * tx
+            out[m, c, 1] = fr * ry + fs * sy + ft * ty
+            out[m, c, 2] = fr * rz + fs * sz + ft * tz
 
 
 @kernel
 def gradient_structured(points: Array, dims: Array, values: Array, out: Array, begin: int, end: int) -> None:
     """Gradient by metric differences in the grid layers k = begin..end.
 
-    points (n, 3), values (n, c), out (n, c, 3) with out[p, i, j] = d(values_i)/d(x_j). Where the metric is singular
-    (collapsed edges) the gradient is the mean of those at the next nodes along the first index that has one.
+    points (n, 3), values (n, c), out (n, c, 3) with out[p, i, j] = d(values_i)/d(x_j); not finite where the metric is
+    singular (collapsed edges). Differences are taken twice as large, which cancels.
     """
     ni, nj, nk = dims[0], dims[1], dims[2]
     nc = values.shape[1]
+    layer = ni * nj
     for k in range(begin, end):
-        c0, c1, c2, wc0, wc1, wc2 = _line(nk, ni * nj, k)
         for j in range(nj):
-            b0, b1, b2, wb0, wb1, wb2 = _line(nj, ni, j)
-            for i in range(ni):
-                n = i + ni * (j + nj * k)
-                if i > 0 and i < ni - 1:
-                    a0, a1, a2, wa0, wa1, wa2 = -1, 1, 0, -0.5, 0.5, 0.0
-                else:
-                    a0, a1, a2, wa0, wa1, wa2 = _line(ni, 1, i)
-                a0, a1, a2 = a0 + n, a1 + n, a2 + n
-                p0, p1, p2 = b0 + n, b1 + n, b2 + n
-                q0, q1, q2 = c0 + n, c1 + n, c2 + n
-                xr = wa0 * points[a0, 0] + wa1 * points[a1, 0]
-                yr = wa0 * points[a0, 1] + wa1 * points[a1, 1]
-                zr = wa0 * points[a0, 2] + wa1 * points[a1, 2]
-                if wa2 != 0.0:
-                    xr += wa2 * points[a2, 0]
-                    yr += wa2 * points[a2, 1]
-                    zr += wa2 * points[a2, 2]
-                xs = wb0 * points[p0, 0] + wb1 * points[p1, 0]
-                ys = wb0 * points[p0, 1] + wb1 * points[p1, 1]
-                zs = wb0 * points[p0, 2] + wb1 * points[p1, 2]
-                if wb2 != 0.0:
-                    xs += wb2 * points[p2, 0]
-                    ys += wb2 * points[p2, 1]
-                    zs += wb2 * points[p2, 2]
-                xt = wc0 * points[q0, 0] + wc1 * points[q1, 0]
-                yt = wc0 * points[q0, 1] + wc1 * points[q1, 1]
-                zt = wc0 * points[q0, 2] + wc1 * points[q1, 2]
-                if wc2 != 0.0:
-                    xt += wc2 * points[q2, 0]
-                    yt += wc2 * points[q2, 1]
-                    zt += wc2 * points[q2, 2]
+            if k == 0 or k == nk - 1 or j == 0 or j == nj - 1 or ni < 3:
+                _border_row(points, values, out, ni, nj, nk, 0, 1, j, k)
+                continue
+            _border_row(points, values, out, ni, nj, nk, 0, ni - 1, j, k)
+            row = ni * (j + nj * k)
+            for i in range(1, ni - 1):
+                # Unsigned, so that no index needs to be tested for a negative sign.
+                n = np.uint64(row + i)
+                a0, a1 = n - np.uint64(1), n + np.uint64(1)
+                b0, b1 = n - np.uint64(ni), n + np.uint64(ni)
+                c0, c1 = n - np.uint64(layer), n + np.uint64(layer)
+                xr = points[a1, 0] - points[a0, 0]
+                yr = points[a1, 1] - points[a0, 1]
+                zr = points[a1, 2] - points[a0, 2]
+                xs = points[b1, 0] - points[b0, 0]
+                ys = points[b1, 1] - points[b0, 1]
+                zs = points[b1, 2] - points[b0, 2]
+                xt = points[c1, 0] - points[c0, 0]
+                yt = points[c1, 1] - points[c0, 1]
+                zt = points[c1, 2] - points[c0, 2]
                 rx, ry, rz = ys * zt - zs * yt, zs * xt - xs * zt, xs * yt - ys * xt
-                det = xr * rx + yr * ry + zr * rz
-                inv = 1.0 / det
-                rx, ry, rz = rx * inv, ry * inv, rz * inv
-                sx, sy, sz = (yt * zr - zt * yr) * inv, (zt * xr - xt * zr) * inv, (xt * yr - yt * xr) * inv
-                tx, ty, tz = (yr * zs - zr * ys) * inv, (zr * xs - xr * zs) * inv, (xr * ys - yr * xs) * inv
+                inv = 1.0 / (xr * rx + yr * ry + zr * rz)
+                sx, sy, sz = yt * zr - zt * yr, zt * xr - xt * zr, xt * yr - yt * xr
+                tx, ty, tz = yr * zs - zr * ys, zr * xs - xr * zs, xr * ys - yr * xs
                 for c in range(nc):
-                    fr = wa0 * values[a0, c] + wa1 * values[a1, c]
-                    fs = wb0 * values[p0, c] + wb1 * values[p1, c]
-                    ft = wc0 * values[q0, c] + wc1 * values[q1, c]
-                    if wa2 != 0.0:
-                        fr += wa2 * values[a2, c]
-                    if wb2 != 0.0:
-                        fs += wb2 * values[p2, c]
-                    if wc2 != 0.0:
-                        ft += wc2 * values[q2, c]
+                    fr = inv * (values[a1, c] - values[a0, c])
+                    fs = inv * (values[b1, c] - values[b0, c])
+                    ft = inv * (values[c1, c] - values[c0, c])
                     out[n, c, 0] = fr * rx + fs * sx + ft * tx
                     out[n, c, 1] = fr * ry + fs * sy + ft * ty
                     out[n, c, 2] = fr * rz + fs * sz + ft * tz
@@ -122,14 +139,13 @@ def mend_gradient(dims: Array, out: Array) -> int:
 def from_velocity_gradient(grad: Array, vorticity: Array, q: Array, begin: int, end: int) -> None:
     """Vorticity (n, 3) and Q (n,) from grad (n, 3, 3) with grad[p, i, j] = d(u_i)/d(x_j)."""
     for n in range(begin, end):
-        g = grad[n]
-        vorticity[n, 0] = g[2, 1] - g[1, 2]
-        vorticity[n, 1] = g[0, 2] - g[2, 0]
-        vorticity[n, 2] = g[1, 0] - g[0, 1]
-        trace = g[0, 0] + g[1, 1] + g[2, 2]
-        product = (g[0, 0] * g[0, 0] + g[1, 1] * g[1, 1] + g[2, 2] * g[2, 2]
-                   + 2.0 * (g[0, 1] * g[1, 0] + g[0, 2] * g[2, 0] + g[1, 2] * g[2, 1]))
-        q[n] = 0.5 * (trace * trace - product)
+        xx, xy, xz = grad[n, 0, 0], grad[n, 0, 1], grad[n, 0, 2]
+        yx, yy, yz = grad[n, 1, 0], grad[n, 1, 1], grad[n, 1, 2]
+        zx, zy, zz = grad[n, 2, 0], grad[n, 2, 1], grad[n, 2, 2]
+        vorticity[n, 0] = zy - yz
+        vorticity[n, 1] = xz - zx
+        vorticity[n, 2] = yx - xy
+        q[n] = xx * yy + yy * zz + zz * xx - xy * yx - yz * zy - xz * zx
 
 
 @kernel

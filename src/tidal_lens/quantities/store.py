@@ -15,12 +15,13 @@ from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN, Scale
-from tidal_lens.quantities.gradients import flow_gradient
+from tidal_lens.quantities.gradients import flow_gradient, flow_turning
 from tidal_lens.quantities.nodes import node_values
 from tidal_lens.work import Token
 
 FILE = "file:"
 _AXES = ("x", "y", "z")
+TURNING = ("velocity-gradient", "vorticity", "q")
 
 
 @dataclass(frozen=True)
@@ -124,6 +125,7 @@ class QuantityStore:
         self._spread: dict[str, Distribution] = {}
         self._locks: dict[str, threading.Lock] = {}
         self._lock = threading.Lock()
+        self._turning_gate = threading.Lock()
 
     def with_reference(self, reference: ReferenceState) -> QuantityStore:
         """A store with another free stream; values that do not depend on it are taken along."""
@@ -186,11 +188,25 @@ class QuantityStore:
                 if name in self._kept:
                     return self._kept[name]
             values = self._compute(name, token)
-            values.flags.writeable = False
-            with self._lock:
-                self._kept[name] = values
-                self._trim(name)
+            self._keep(name, values)
             return values
+
+    def _keep(self, name: str, values: NDArray[Any]) -> None:
+        values.flags.writeable = False
+        with self._lock:
+            self._kept[name] = values
+            self._trim(name)
+
+    def _turning(self, name: str, token: Token | None) -> NDArray[Any]:
+        """Work out the three that rest on the velocity gradient at once; a second thread waits for the first."""
+        with self._turning_gate:
+            with self._lock:
+                if name in self._kept:
+                    return self._kept[name]
+            answers = dict(zip(TURNING, flow_turning(self.flow, self.values("velocity", token), token), strict=True))
+            for other in TURNING:
+                self._keep(other, answers[other])
+            return answers[name]
 
     def distribution(self, name: str, token: Token | None = None) -> Distribution:
         """Distribution of a scalar quantity over the nodes."""
@@ -285,6 +301,9 @@ class _Tokened:
         if self._token is not None:
             self._token.check()
         return self._store.values(name, self._token)
+
+    def turning(self, name: str) -> NDArray[Any]:
+        return self._store._turning(name, self._token)
 
     def gradient(self, values: NDArray[Any]) -> NDArray[Any]:
         return flow_gradient(self._store.flow, values, self._token)

@@ -8,8 +8,11 @@ A mesh is passed as one tuple ``m`` of arrays (see :class:`tidal_lens.sampling.m
 
 Columns of ``blocks``: 0 structured?, 1 first point, 2-4 points along i, j, k, 5 first cell, 6 cells, 7 first row in the
 unstructured tables, 8 levels of the tree, 9 first entry in ``order``.
-A place is (block, cell within the block, r, s, t). Scratch of a line: ``st`` int64 (5): block, cell, i, j, k;
-``q`` (3): r, s, t; ``cx`` (8, 3): trilinear coefficients of the position; ``cv``: of the velocity; ``ids`` (8).
+A place is (block, cell within the block, r, s, t). Scratch of a line: ``st`` int64 (6): block, cell, i, j, k, kind of the
+cell (0 structured, 1 unstructured, 2 tetrahedron);
+``q`` (4): r, s, t, and after a failed walk how far outside it ended [cells];
+``cx`` (8, 3): trilinear coefficients of the position; ``cv``: of the velocity; ``ids`` (8).
+Rows of mesh arrays are never taken as views: each would count a reference, and two threads would fight for the counter.
 """
 
 from __future__ import annotations
@@ -26,16 +29,16 @@ LEFT, STILL, CLOSED, LENGTH, STEPS, OUTSIDE = 1, 2, 3, 4, 5, 6
 
 
 @kernel
-def cell_nodes(m: Array, block: int, cell: int, ids: Array) -> None:
+def cell_nodes(blocks: Array, corners: Array, block: int, cell: int, ids: Array) -> None:
     """Write the eight corner nodes of a cell."""
-    b = m[1][block]
-    if b[0] == 1:
-        ni, nj = b[2], b[3]
+    first = blocks[block, 1]
+    if blocks[block, 0] == 1:
+        ni, nj = blocks[block, 2], blocks[block, 3]
         ci, cj = ni - 1, nj - 1
         i = cell % ci
         j = (cell // ci) % cj
         k = cell // (ci * cj)
-        n = b[1] + i + ni * (j + nj * k)
+        n = first + i + ni * (j + nj * k)
         layer = ni * nj
         ids[0] = n
         ids[1] = n + 1
@@ -46,9 +49,9 @@ def cell_nodes(m: Array, block: int, cell: int, ids: Array) -> None:
         ids[6] = n + layer + 1 + ni
         ids[7] = n + layer + ni
     else:
-        row = b[7] + cell
+        row = blocks[block, 7] + cell
         for c in range(8):
-            ids[c] = m[2][row, c] + b[1]
+            ids[c] = corners[row, c] + first
 
 
 @kernel
@@ -102,53 +105,69 @@ def _solve(jac: Array, det: float, x: float, y: float, z: float, out: Array) -> 
 
 
 @kernel
-def _is_tetra(m: Array, st: Array) -> bool:
-    b = m[1][st[0]]
-    return b[0] == 0 and m[4][b[7] + st[1]] == 10
-
-
-@kernel
-def _load(m: Array, vel: Array, st: Array, ids: Array, cx: Array, cv: Array) -> None:
-    b = m[1][st[0]]
-    cell_nodes(m, st[0], st[1], ids)
-    if b[0] == 1:
-        ci, cj = b[2] - 1, b[3] - 1
-        st[2] = st[1] % ci
-        st[3] = (st[1] // ci) % cj
-        st[4] = st[1] // (ci * cj)
-    _coefficients(m[0], ids, cx)
+def _load(points: Array, blocks: Array, corners: Array, kinds: Array, vel: Array, st: Array, ids: Array, cx: Array,
+          cv: Array) -> None:
+    block, cell = st[0], st[1]
+    cell_nodes(blocks, corners, block, cell, ids)
+    if blocks[block, 0] == 1:
+        ci, cj = blocks[block, 2] - 1, blocks[block, 3] - 1
+        st[2] = cell % ci
+        st[3] = (cell // ci) % cj
+        st[4] = cell // (ci * cj)
+        st[5] = 0
+    else:
+        st[5] = 2 if kinds[blocks[block, 7] + cell] == 10 else 1
+    _coefficients(points, ids, cx)
     _coefficients(vel, ids, cv)
 
 
 @kernel
-def _invert(p: Array, q: Array, cx: Array, jac: Array, tmp: Array) -> bool:
-    """Newton on the trilinear map from the guess in q; False where the map is singular or runs away."""
+def _newton(c: Array, x: float, y: float, z: float, r: float, s: float, t: float) -> tuple[bool, float, float, float]:
+    """Invert the trilinear map from a guess, all in registers; False where it is singular or runs away."""
     for _ in range(12):
-        _at(cx, q[0], q[1], q[2], tmp)
-        x, y, z = p[0] - tmp[0], p[1] - tmp[1], p[2] - tmp[2]
-        det = _jacobian(cx, q[0], q[1], q[2], jac)
+        g0 = c[1, 0] + s * c[4, 0] + t * (c[6, 0] + s * c[7, 0])
+        g1 = c[1, 1] + s * c[4, 1] + t * (c[6, 1] + s * c[7, 1])
+        g2 = c[1, 2] + s * c[4, 2] + t * (c[6, 2] + s * c[7, 2])
+        e0 = c[2, 0] + t * c[5, 0]
+        e1 = c[2, 1] + t * c[5, 1]
+        e2 = c[2, 2] + t * c[5, 2]
+        dx = x - (c[0, 0] + r * g0 + s * e0 + t * c[3, 0])
+        dy = y - (c[0, 1] + r * g1 + s * e1 + t * c[3, 1])
+        dz = z - (c[0, 2] + r * g2 + s * e2 + t * c[3, 2])
+        e0 += r * (c[4, 0] + t * c[7, 0])
+        e1 += r * (c[4, 1] + t * c[7, 1])
+        e2 += r * (c[4, 2] + t * c[7, 2])
+        f0 = c[3, 0] + s * c[5, 0] + r * (c[6, 0] + s * c[7, 0])
+        f1 = c[3, 1] + s * c[5, 1] + r * (c[6, 1] + s * c[7, 1])
+        f2 = c[3, 2] + s * c[5, 2] + r * (c[6, 2] + s * c[7, 2])
+        u0, u1, u2 = e1 * f2 - e2 * f1, e2 * f0 - e0 * f2, e0 * f1 - e1 * f0
+        det = g0 * u0 + g1 * u1 + g2 * u2
         if det == 0.0:
-            return False
-        _solve(jac, det, x, y, z, tmp)
-        step = 0.0
-        for d in range(3):
-            a = tmp[d]
-            if a > 1.0:
-                a = 1.0
-            elif a < -1.0:
-                a = -1.0
-            q[d] += a
-            if q[d] > 2.5:
-                q[d] = 2.5
-            elif q[d] < -1.5:
-                q[d] = -1.5
-            if abs(a) > step:
-                step = abs(a)
+            return False, r, s, t
+        inv = 1.0 / det
+        dr = inv * (dx * u0 + dy * u1 + dz * u2)
+        ds = inv * (dx * (f1 * g2 - f2 * g1) + dy * (f2 * g0 - f0 * g2) + dz * (f0 * g1 - f1 * g0))
+        dt = inv * (dx * (g1 * e2 - g2 * e1) + dy * (g2 * e0 - g0 * e2) + dz * (g0 * e1 - g1 * e0))
+        step = max(abs(dr), max(abs(ds), abs(dt)))
         if not step < 1e300:
-            return False
-        if step < 3e-6:  # quadratic: the next step would be below 1e-11
-            return True
-    return False
+            return False, r, s, t
+        if step > 4.0:
+            dr, ds, dt = 4.0 * dr / step, 4.0 * ds / step, 4.0 * dt / step
+        r = min(max(r + dr, -5.0), 6.0)
+        s = min(max(s + ds, -5.0), 6.0)
+        t = min(max(t + dt, -5.0), 6.0)
+        # Far outside, the extrapolated map is only good for telling which way to go.
+        if step < 0.1 and max(max(r, max(s, t)) - 1.0, -min(r, min(s, t))) > 0.5:
+            return True, r, s, t
+        if step < 1e-4:  # quadratic: the next step would be below 1e-8
+            return True, r, s, t
+    return False, r, s, t
+
+
+@kernel
+def _invert(p: Array, q: Array, cx: Array, jac: Array, tmp: Array) -> bool:
+    good, q[0], q[1], q[2] = _newton(cx, p[0], p[1], p[2], q[0], q[1], q[2])
+    return good
 
 
 @kernel
@@ -199,33 +218,39 @@ def _clear_of(tetra: bool, q: Array) -> float:
 
 
 @kernel
-def _walk(m: Array, vel: Array, p: Array, st: Array, q: Array, ids: Array, cx: Array, cv: Array, jac: Array,
-          tmp: Array) -> bool:
-    """Walk from the present cell to the one that holds p; False when it leaves the block or loses its way."""
-    for _ in range(64):
-        b = m[1][st[0]]
-        tetra = _is_tetra(m, st)
-        good = _invert_tetra(p, q, cx, jac, tmp) if tetra else _invert(p, q, cx, jac, tmp)
-        if not good:
-            return False
+def _walk(points: Array, blocks: Array, corners: Array, near: Array, kinds: Array, vel: Array, p: Array, st: Array,
+          q: Array, ids: Array, cx: Array, cv: Array, jac: Array, tmp: Array, known: bool) -> bool:
+    """Walk from the present cell to the one that holds p; False when it leaves the block or loses its way.
+
+    With ``known``, q is already the place of p in the present cell's map.
+    """
+    for round_ in range(64):
+        tetra = st[5] == 2
+        if round_ > 0 or not known:
+            good = _invert_tetra(p, q, cx, jac, tmp) if tetra else _invert(p, q, cx, jac, tmp)
+            if not good:
+                return False
         if _clear_of(tetra, q) <= INSIDE:
             return True
-        if b[0] == 1:
+        block = st[0]
+        if st[5] == 0:
             moved = False
             for d in range(3):
                 if q[d] < -INSIDE and st[2 + d] > 0:
-                    st[2 + d] -= 1
-                    q[d] += 1.0
+                    hop = min(-int(np.floor(q[d])), st[2 + d])
+                    st[2 + d] -= hop
+                    q[d] += hop
                     moved = True
-                elif q[d] > 1.0 + INSIDE and st[2 + d] < b[2 + d] - 2:
-                    st[2 + d] += 1
-                    q[d] -= 1.0
+                elif q[d] > 1.0 + INSIDE and st[2 + d] < blocks[block, 2 + d] - 2:
+                    hop = min(int(q[d]), blocks[block, 2 + d] - 2 - st[2 + d])
+                    st[2 + d] += hop
+                    q[d] -= hop
                     moved = True
             if not moved:
                 return False
-            st[1] = st[2] + (b[2] - 1) * (st[3] + (b[3] - 1) * st[4])
+            st[1] = st[2] + (blocks[block, 2] - 1) * (st[3] + (blocks[block, 3] - 1) * st[4])
         else:
-            row = b[7] + st[1]
+            row = blocks[block, 7] + st[1]
             best, side = 0.0, -1
             if tetra:
                 # faces of the collapsed hexahedron: 0 r=0 (a c d), 1 r=1 (b c d), 2 s=0 (a b d), 4 t=0 (a b c)
@@ -233,19 +258,19 @@ def _walk(m: Array, vel: Array, p: Array, st: Array, q: Array, ids: Array, cx: A
                 for option in range(4):
                     d = -q[option] if option < 3 else rest
                     face = 2 * option if option < 3 else 1
-                    if d > best and m[3][row, face] >= 0:
+                    if d > best and near[row, face] >= 0:
                         best, side = d, face
             else:
                 for d in range(3):
-                    if -q[d] > best and m[3][row, 2 * d] >= 0:
+                    if -q[d] > best and near[row, 2 * d] >= 0:
                         best, side = -q[d], 2 * d
-                    if q[d] - 1.0 > best and m[3][row, 2 * d + 1] >= 0:
+                    if q[d] - 1.0 > best and near[row, 2 * d + 1] >= 0:
                         best, side = q[d] - 1.0, 2 * d + 1
             if side < 0 or best <= INSIDE:
                 return False
-            st[1] = m[3][row, side]
+            st[1] = near[row, side]
             q[0] = q[1] = q[2] = 0.4
-        _load(m, vel, st, ids, cx, cv)
+        _load(points, blocks, corners, kinds, vel, st, ids, cx, cv)
     return False
 
 
@@ -253,38 +278,40 @@ def _walk(m: Array, vel: Array, p: Array, st: Array, q: Array, ids: Array, cx: A
 def _search(m: Array, vel: Array, p: Array, slack: float, st: Array, q: Array, ids: Array, cx: Array, cv: Array,
             jac: Array, tmp: Array, stack: Array) -> bool:
     """Find the cell that holds p by the trees; ``slack`` is how far outside a cell still counts [cell widths]."""
-    boxes = m[8]
-    for block in range(m[1].shape[0]):
-        b = m[1][block]
-        top = b[8] - 1
+    blocks, order, starts, sizes, boxes = m[1], m[5], m[6], m[7], m[8]
+    x, y, z = p[0], p[1], p[2]
+    for block in range(blocks.shape[0]):
+        top = blocks[block, 8] - 1
         depth = 0
-        for n in range(m[7][block, top]):
+        for n in range(sizes[block, top]):
             stack[depth, 0] = top
             stack[depth, 1] = n
             depth += 1
         while depth > 0:
             depth -= 1
             level, node = stack[depth, 0], stack[depth, 1]
-            box = boxes[m[6][block, level] + node]
-            w = slack * max(box[3] - box[0], box[4] - box[1], box[5] - box[2])
-            if (p[0] < box[0] - w or p[1] < box[1] - w or p[2] < box[2] - w or p[0] > box[3] + w
-                    or p[1] > box[4] + w or p[2] > box[5] + w):
+            row = starts[block, level] + node
+            w = 0.0
+            if slack > 0.0:
+                w = slack * max(boxes[row, 3] - boxes[row, 0], max(boxes[row, 4] - boxes[row, 1], boxes[row, 5] - boxes[row, 2]))
+            if (x < boxes[row, 0] - w or y < boxes[row, 1] - w or z < boxes[row, 2] - w or x > boxes[row, 3] + w
+                    or y > boxes[row, 4] + w or z > boxes[row, 5] + w):
                 continue
             if level > 0:
-                last = min((node + 1) * 8, m[7][block, level - 1])
+                last = min((node + 1) * 8, sizes[block, level - 1])
                 for child in range(node * 8, last):
                     stack[depth, 0] = level - 1
                     stack[depth, 1] = child
                     depth += 1
                 continue
-            for entry in range(node * 8, min((node + 1) * 8, b[6])):
+            for entry in range(node * 8, min((node + 1) * 8, blocks[block, 6])):
                 st[0] = block
-                st[1] = m[5][b[9] + entry]
-                cell_nodes(m, block, st[1], ids)
+                st[1] = order[blocks[block, 9] + entry]
+                cell_nodes(m[1], m[2], block, st[1], ids)
                 if not _in_box(m[0], ids, p, slack):
                     continue
-                _load(m, vel, st, ids, cx, cv)
-                tetra = _is_tetra(m, st)
+                _load(m[0], m[1], m[2], m[4], vel, st, ids, cx, cv)
+                tetra = st[5] == 2
                 q[0] = q[1] = q[2] = 0.5
                 good = _invert_tetra(p, q, cx, jac, tmp) if tetra else _invert(p, q, cx, jac, tmp)
                 if good and _clear_of(tetra, q) <= max(INSIDE, slack):
@@ -313,14 +340,15 @@ def _in_box(points: Array, ids: Array, p: Array, slack: float) -> bool:
 
 
 @kernel
-def _find(m: Array, vel: Array, p: Array, st: Array, q: Array, ids: Array, cx: Array, cv: Array, jac: Array,
+def _find(m: Array, vel: Array, p: Array, slack: float, st: Array, q: Array, ids: Array, cx: Array, cv: Array, jac: Array,
           tmp: Array, stack: Array) -> bool:
-    """Find the cell of p: by walking from the present one, then by the trees, then with a little slack for gaps."""
-    if st[0] >= 0 and _walk(m, vel, p, st, q, ids, cx, cv, jac, tmp):
+    """Find the cell of p: by walking from the present one, then by the trees, then with slack for gaps."""
+    if st[0] >= 0 and _walk(m[0], m[1], m[2], m[3], m[4], vel, p, st, q, ids, cx, cv, jac, tmp, False):
         return True
+    q[3] = _clear_of(st[5] == 2, q)
     if _search(m, vel, p, 0.0, st, q, ids, cx, cv, jac, tmp, stack):
         return True
-    return _search(m, vel, p, 1e-3, st, q, ids, cx, cv, jac, tmp, stack)
+    return slack > 0.0 and _search(m, vel, p, slack, st, q, ids, cx, cv, jac, tmp, stack)
 
 
 @kernel
@@ -349,8 +377,8 @@ def weights_of(tetra: bool, q: Array, w: Array) -> None:
 def locate(m: Array, targets: Array, slack: float, cells: Array, ids_out: Array, weights: Array, begin: int,
            end: int) -> None:
     """For targets begin..end: block in cells[n, 0] or -1 outside, cell in cells[n, 1], corner nodes and weights."""
-    st = np.full(5, -1, np.int64)
-    q = np.empty(3)
+    st = np.full(6, -1, np.int64)
+    q = np.zeros(4)
     ids = np.empty(8, np.int64)
     cx = np.empty((8, 3))
     cv = np.empty((8, 3))
@@ -358,9 +386,11 @@ def locate(m: Array, targets: Array, slack: float, cells: Array, ids_out: Array,
     tmp = np.empty(3)
     w = np.empty(8)
     stack = np.empty((4096, 2), np.int64)
+    p = np.empty(3)
     for n in range(begin, end):
-        p = targets[n]
-        found = _find(m, m[0], p, st, q, ids, cx, cv, jac, tmp, stack)
+        for d in range(3):
+            p[d] = targets[n, d]
+        found = _find(m, m[0], p, 1e-3, st, q, ids, cx, cv, jac, tmp, stack)
         if not found and slack > 1e-3:
             found = _search(m, m[0], p, slack, st, q, ids, cx, cv, jac, tmp, stack)
         if not found:
@@ -373,7 +403,7 @@ def locate(m: Array, targets: Array, slack: float, cells: Array, ids_out: Array,
             continue
         cells[n, 0] = st[0]
         cells[n, 1] = st[1]
-        weights_of(_is_tetra(m, st), q, w)
+        weights_of(st[5] == 2, q, w)
         for c in range(8):
             ids_out[n, c] = ids[c]
             weights[n, c] = w[c]
@@ -400,7 +430,7 @@ def leaf_boxes(m: Array, block: int, boxes: Array, begin: int, end: int) -> None
             boxes[leaf, d] = np.inf
             boxes[leaf, 3 + d] = -np.inf
         for entry in range(leaf * 8, min(leaf * 8 + 8, b[6])):
-            cell_nodes(m, block, m[5][b[9] + entry], ids)
+            cell_nodes(m[1], m[2], block, m[5][b[9] + entry], ids)
             for c in range(8):
                 for d in range(3):
                     x = m[0][ids[c], d]
@@ -441,7 +471,7 @@ def curve_keys(m: Array, block: int, low: Array, scale: Array, keys: Array, begi
             ci, cj = b[2] - 1, b[3] - 1
             keys[cell] = (_spread(cell % ci) | (_spread((cell // ci) % cj) << 1) | (_spread(cell // (ci * cj)) << 2))
         else:
-            cell_nodes(m, block, cell, ids)
+            cell_nodes(m[1], m[2], block, cell, ids)
             key = 0
             for d in range(3):
                 x = 0.0
@@ -520,8 +550,8 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
     Outputs are indexed from 0 at ``begin``: points (n, max_points, 3), place in the cell (..., 3), block and cell
     (..., 2), time (n, max_points), number of points (n,), reason for ending (n,), summed error estimate (n,).
     """
-    st = np.full(5, -1, np.int64)
-    q = np.empty(3)
+    st = np.full(6, -1, np.int64)
+    q = np.zeros(4)
     ids = np.empty(8, np.int64)
     cx = np.empty((8, 3))
     cv = np.empty((8, 3))
@@ -529,22 +559,24 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
     tmp = np.empty(3)
     rate = np.empty(3)
     p = np.empty(3)
+    origin = np.empty(3)
     x = np.empty(3)
     k = np.empty((7, 3))
     hold = np.empty(3, np.int64)
+    points, blocks, corners, near, kinds = m[0], m[1], m[2], m[3], m[4]
     back = np.empty(3)
     stack = np.empty((4096, 2), np.int64)
     for n in range(begin, end):
         line = n - begin
         for d in range(3):
-            p[d] = seeds[n, d]
+            p[d] = origin[d] = seeds[n, d]
         error[line] = 0.0
         count[line] = 0
         st[0] = -1
-        if not _find(m, vel, p, st, q, ids, cx, cv, jac, tmp, stack):
+        if not _find(m, vel, p, 1e-3, st, q, ids, cx, cv, jac, tmp, stack):
             reason[line] = OUTSIDE
             continue
-        tetra = _is_tetra(m, st)
+        tetra = st[5] == 2
         _velocity(tetra, q, cv, k[0])
         for d in range(3):
             k[0, d] *= sign
@@ -560,7 +592,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
             if not speed > still:
                 reason[line] = STILL
                 break
-            tetra = _is_tetra(m, st)
+            tetra = st[5] == 2
             det = _tetra_edges(cx, jac) if tetra else _jacobian(cx, q[0], q[1], q[2], jac)
             _solve(jac, det, k[0, 0], k[0, 1], k[0, 2], rate)
             fastest = max(abs(rate[0]), max(abs(rate[1]), abs(rate[2])))
@@ -574,7 +606,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
             if length + h * speed >= max_length:
                 h = max((max_length - length) / speed, 1e-12 * longest)
                 last = True
-            done, ratio, worst = False, 0.0, 0.0
+            done, ratio, worst, leaving = False, 0.0, 0.0, False
             for _attempt in range(60):
                 for d in range(3):
                     hold[d] = st[d] if d < 2 else 0
@@ -598,12 +630,30 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                             dx = (35.0 / 384.0 * k[0, d] + 500.0 / 1113.0 * k[2, d] + 125.0 / 192.0 * k[3, d]
                                   - 2187.0 / 6784.0 * k[4, d] + 11.0 / 84.0 * k[5, d])
                         x[d] = p[d] + h * dx
-                    if not _find(m, vel, x, st, q, ids, cx, cv, jac, tmp, stack):
-                        out = True
-                        break
-                    _velocity(_is_tetra(m, st), q, cv, k[stage])
-                    for d in range(3):
-                        k[stage, d] *= sign
+                    inside = good = False
+                    if st[5] != 2:  # most stages stay in their cell: no call with all of the mesh for them
+                        good, a, b, c = _newton(cx, x[0], x[1], x[2], q[0], q[1], q[2])
+                        q[0], q[1], q[2] = a, b, c
+                        inside = good and (min(a, min(b, c)) >= -INSIDE and max(a, max(b, c)) <= 1.0 + INSIDE)
+                    if not inside:
+                        inside = _walk(points, blocks, corners, near, kinds, vel, x, st, q, ids, cx, cv, jac, tmp, good)
+                        if not inside:
+                            q[3] = _clear_of(st[5] == 2, q)
+                            inside = _search(m, vel, x, 0.0, st, q, ids, cx, cv, jac, tmp, stack)
+                            if not inside and h * fastest < 0.01:  # a gap between blocks, or the end
+                                inside = _search(m, vel, x, 1e-3, st, q, ids, cx, cv, jac, tmp, stack)
+                        if not inside:
+                            out = True
+                            break
+                    if st[5] == 2:
+                        a, b, c = q[0], q[1], q[2]
+                        for d in range(3):
+                            k[stage, d] = sign * (cv[0, d] + a * cv[1, d] + b * cv[2, d] + c * cv[3, d])
+                    else:
+                        a, b, c = q[0], q[1], q[2]
+                        for d in range(3):
+                            k[stage, d] = sign * (cv[0, d] + a * (cv[1, d] + b * cv[4, d] + c * (cv[6, d] + b * cv[7, d]))
+                                                  + b * (cv[2, d] + c * cv[5, d]) + c * cv[3, d])
                 worst = 0.0
                 if not out:
                     for d in range(3):
@@ -614,7 +664,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                     if tol_abs > 0.0:
                         ratio = worst / tol_abs
                     else:
-                        det = _tetra_edges(cx, jac) if _is_tetra(m, st) else _jacobian(cx, q[0], q[1], q[2], jac)
+                        det = _tetra_edges(cx, jac) if st[5] == 2 else _jacobian(cx, q[0], q[1], q[2], jac)
                         _solve(jac, det, tmp[0], tmp[1], tmp[2], rate)
                         ratio = max(abs(rate[0]), max(abs(rate[1]), abs(rate[2]))) / tol_cell
                     if ratio <= 1.0:
@@ -624,9 +674,16 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                         ratio = 1e12
                 # Back to the cell of the last good point, and a shorter step.
                 last = False
-                h *= 0.5 if out else max(0.2, 0.9 * ratio ** -0.2)
-                _return_to(m, vel, hold, back, st, q, ids, cx, cv)
-                if out and h * fastest < 1e-4 * max_cells:
+                if not out:
+                    h *= max(0.2, 0.9 * ratio ** -0.2)
+                elif leaving or stage == 1:
+                    h *= 0.5
+                else:  # the first time: by how far it went out
+                    gone = h * fastest * (0.3 if stage == 2 else 0.85)
+                    h *= min(0.8, max(0.02, 0.98 * (1.0 - q[3] / max(gone, 1e-300))))
+                _return_to(points, blocks, corners, kinds, vel, hold, back, st, q, ids, cx, cv)
+                leaving = leaving or out
+                if out and h * fastest < 1e-3:
                     break
             if not done:
                 reason[line] = LEFT
@@ -637,15 +694,15 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
             step = np.sqrt(step)
             time += h
             error[line] += worst
-            near = -1.0
+            passing = -1.0
             if away > 8.0 * ring:
-                near = _passes(p, x, k[0], k[6], h, seeds[n], ring, step)
+                passing = _passes(p, x, k[0], k[6], h, origin, ring, step)
             length += step
-            if near >= 0.0:
-                _hermite(p, x, k[0], k[6], h, near, tmp)
+            if passing >= 0.0:
+                _hermite(p, x, k[0], k[6], h, passing, tmp)
                 x[0], x[1], x[2] = tmp[0], tmp[1], tmp[2]
-                if _find(m, vel, x, st, q, ids, cx, cv, jac, tmp, stack):
-                    _store(out_p, out_q, out_cell, out_time, line, count[line], x, q, st, time - h + near * h)
+                if _find(m, vel, x, 1e-3, st, q, ids, cx, cv, jac, tmp, stack):
+                    _store(out_p, out_q, out_cell, out_time, line, count[line], x, q, st, time - h + passing * h)
                     count[line] += 1
                 reason[line] = CLOSED
                 break
@@ -658,22 +715,25 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                     break
             else:
                 idle = 0
-            _round_off(m, vel, p, x, k[0], k[6], h, st, q, ids, cx, cv, jac, tmp, stack, out_p, out_q, out_cell, out_time,
-                       line, count, max_points, time - h)
+            if k[0, 0] * k[6, 0] + k[0, 1] * k[6, 1] + k[0, 2] * k[6, 2] < 0.985 * speed * np.sqrt(
+                    k[6, 0] ** 2 + k[6, 1] ** 2 + k[6, 2] ** 2):
+                _round_off(m, vel, p, x, k[0], k[6], h, st, q, ids, cx, cv, jac, tmp, stack, out_p, out_q, out_cell,
+                           out_time, line, count, max_points, time - h)
             if count[line] >= max_points:
                 break
             gone = 0.0
             for d in range(3):
                 p[d] = x[d]
                 k[0, d] = k[6, d]
-                gone += (p[d] - seeds[n, d]) ** 2
+                gone += (p[d] - origin[d]) ** 2
             away = max(away, np.sqrt(gone))
             _store(out_p, out_q, out_cell, out_time, line, count[line], p, q, st, time)
             count[line] += 1
             if last:
                 reason[line] = LENGTH
                 break
-            h *= 5.0 if ratio < 1.9e-4 else min(5.0, 0.9 * ratio ** -0.2)
+            if not leaving:  # else the border is near: the next step is not longer
+                h *= 5.0 if ratio < 1.9e-4 else min(5.0, 0.9 * ratio ** -0.2)
 
 
 @kernel
@@ -683,34 +743,32 @@ def _round_off(m: Array, vel: Array, p: Array, x: Array, v0: Array, v1: Array, h
     """Store points on a step that turns, so that the line looks as round as it is; ends in the cell of x again."""
     dot = v0[0] * v1[0] + v0[1] * v1[1] + v0[2] * v1[2]
     size = np.sqrt((v0[0] ** 2 + v0[1] ** 2 + v0[2] ** 2) * (v1[0] ** 2 + v1[1] ** 2 + v1[2] ** 2))
-    if not dot < 0.99 * size:
-        return
     pieces = min(16, 1 + int(np.arccos(max(-1.0, dot / size)) / 0.14))
     block, cell = st[0], st[1]
     r, s, t = q[0], q[1], q[2]
+    place = np.empty(3)
     for n in range(1, pieces):
         if count[line] >= max_points:
             break
         _hermite(p, x, v0, v1, h, n / pieces, tmp)
         a, b, c = tmp[0], tmp[1], tmp[2]
-        place = out_p[line, count[line]]
         place[0], place[1], place[2] = a, b, c
-        if _find(m, vel, place, st, q, ids, cx, cv, jac, tmp, stack):
+        if _find(m, vel, place, 0.0, st, q, ids, cx, cv, jac, tmp, stack):
             _store(out_p, out_q, out_cell, out_time, line, count[line], place, q, st, time + h * n / pieces)
             count[line] += 1
         else:
             break
     st[0], st[1] = block, cell
-    _load(m, vel, st, ids, cx, cv)
+    _load(m[0], m[1], m[2], m[4], vel, st, ids, cx, cv)
     q[0], q[1], q[2] = r, s, t
 
 
 @kernel
-def _return_to(m: Array, vel: Array, hold: Array, back: Array, st: Array, q: Array, ids: Array, cx: Array,
-               cv: Array) -> None:
+def _return_to(points: Array, blocks: Array, corners: Array, kinds: Array, vel: Array, hold: Array, back: Array, st: Array,
+               q: Array, ids: Array, cx: Array, cv: Array) -> None:
     # Always loaded anew: a failed search leaves another cell's coefficients behind.
     st[0], st[1] = hold[0], hold[1]
-    _load(m, vel, st, ids, cx, cv)
+    _load(points, blocks, corners, kinds, vel, st, ids, cx, cv)
     for d in range(3):
         q[d] = back[d]
 
@@ -766,13 +824,17 @@ def _passes(p: Array, x: Array, v0: Array, v1: Array, h: float, seed: Array, rin
 def places_to_weights(m: Array, cells: Array, places: Array, ids_out: Array, weights: Array, begin: int,
                       end: int) -> None:
     """Corner nodes and weights of places (block, cell) and (r, s, t)."""
-    st = np.zeros(5, np.int64)
     ids = np.empty(8, np.int64)
+    q = np.empty(3)
     w = np.empty(8)
+    blocks, kinds = m[1], m[4]
     for n in range(begin, end):
-        st[0], st[1] = cells[n, 0], cells[n, 1]
-        cell_nodes(m, st[0], st[1], ids)
-        weights_of(_is_tetra(m, st), places[n], w)
+        block, cell = cells[n, 0], cells[n, 1]
+        cell_nodes(m[1], m[2], block, cell, ids)
+        tetra = blocks[block, 0] == 0 and kinds[blocks[block, 7] + cell] == 10
+        for d in range(3):
+            q[d] = places[n, d]
+        weights_of(tetra, q, w)
         for c in range(8):
             ids_out[n, c] = ids[c]
             weights[n, c] = w[c]

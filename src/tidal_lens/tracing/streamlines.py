@@ -63,7 +63,7 @@ class TraceSettings:
     max_length: float = np.inf
     cell_tolerance: float = 1e-4
     tolerance: float = 0.0
-    max_cells: float = 2.0
+    max_cells: float = 3.0
     max_points: int = 4000
 
 
@@ -177,17 +177,20 @@ def trace_lines(flow: Flow, mesh: Mesh, velocity: NDArray[Any], seeds: NDArray[n
 
 @dataclass(frozen=True, eq=False)
 class _Half:
+    """All lines followed one way, one after another."""
+
     points: NDArray[np.float64]
     place: NDArray[np.float64]
     cell: NDArray[np.int64]
     time: NDArray[np.float64]
-    reason: int
-    error: float
+    count: NDArray[np.int64]
+    reason: NDArray[np.int64]
+    error: NDArray[np.float64]
 
 
 def _follow(mesh: Mesh, velocity: NDArray[np.float64], seeds: NDArray[np.float64], sign: float, still: float,
-            settings: TraceSettings, token: Token | None) -> list[_Half]:
-    halves: dict[int, _Half] = {}
+            settings: TraceSettings, token: Token | None) -> _Half:
+    parts: dict[int, tuple[NDArray[Any], ...]] = {}
     chunk = int(np.clip(len(seeds) // 8, 1, 32))
 
     def one(begin: int, end: int) -> None:
@@ -197,55 +200,60 @@ def _follow(mesh: Mesh, velocity: NDArray[np.float64], seeds: NDArray[np.float64
         count, reason, error = np.zeros(n, np.int64), np.zeros(n, np.int64), np.zeros(n)
         kernels.trace(mesh.arrays, velocity, seeds, sign, settings.tolerance, settings.cell_tolerance, settings.max_cells,
                       settings.max_length, still, m, points, place, cell, time, count, reason, error, begin, end)
-        for line in range(n):
-            k = int(count[line])
-            halves[begin + line] = _Half(points[line, :k].copy(), place[line, :k].copy(), cell[line, :k].copy(),
-                                         time[line, :k].copy(), int(reason[line]), float(error[line]))
+        longest = int(count.max(initial=0))
+        used = np.arange(longest) < count[:, None]
+        parts[begin] = (*(a[:, :longest][used] for a in (points, place, cell, time)), count, reason, error)
 
     run_chunks(one, len(seeds), chunk, token)
-    if len(halves) != len(seeds):
+    if sum(len(p[4]) for p in parts.values()) != len(seeds):
         raise CancelledError
-    return [halves[n] for n in range(len(seeds))]
+    return _Half(*(np.concatenate([parts[b][k] for b in sorted(parts)]) for k in range(7)))
 
 
-def _join(flow: Flow, mesh: Mesh, runs: dict[float, list[_Half]], n_seeds: int) -> Lines:
-    points, place, cell, time, seeds, ends, errors = [], [], [], [], [], [], []
-    offsets = [0]
-    for n in range(n_seeds):
-        back, ahead = (runs[s][n] if s in runs else None for s in (-1.0, 1.0))
-        either = ahead or back
-        if either is None or either.reason == End.OUTSIDE:
-            continue
-        if ahead is not None and ahead.reason == End.CLOSED:
-            back = None
-        if back is not None:
-            keep = slice(None, 0, -1) if ahead is not None else slice(None, None, -1)
-            points.append(back.points[keep])
-            place.append(back.place[keep])
-            cell.append(back.cell[keep])
-            time.append(-back.time[keep])
-        if ahead is not None:
-            points.append(ahead.points)
-            place.append(ahead.place)
-            cell.append(ahead.cell)
-            time.append(ahead.time)
-        offsets.append(sum(len(p) for p in points[-2:]) + offsets[-1] if back is not None and ahead is not None
-                       else len(points[-1]) + offsets[-1])
-        seeds.append(n)
-        ends.append((back.reason if back else 0, ahead.reason if ahead else 0))
-        errors.append((back.error if back else 0.0) + (ahead.error if ahead else 0.0))
-    if not points:
-        none = np.empty((0, 8))
-        return Lines(np.empty((0, 3)), np.zeros(1, np.int64), np.empty(0), Stencil(none.astype(np.int64), none),
-                     np.empty(0, np.int64), np.empty((0, 2), np.int64), np.empty(0), n_seeds)
-    cells, places = np.concatenate(cell), np.concatenate(place)
+def _join(flow: Flow, mesh: Mesh, runs: dict[float, _Half], n_seeds: int) -> Lines:
+    """Backward halves reversed, then forward halves, line by line; lines whose seed is outside are left out."""
+    none = np.zeros(n_seeds, np.int64)
+    back, ahead = (runs.get(s) for s in (-1.0, 1.0))
+    outside = next(iter(runs.values())).reason == End.OUTSIDE
+    behind = none if back is None else back.count.copy()
+    before = none if ahead is None else ahead.count.copy()
+    if back is not None and ahead is not None:
+        behind = np.maximum(behind - 1, 0)  # the seed itself is the forward half's
+        behind[ahead.reason == End.CLOSED] = 0
+    behind[outside] = before[outside] = 0
+    kept = np.flatnonzero(~outside)
+    offsets = np.concatenate([[0], np.cumsum((behind + before)[kept])])
+    line = np.repeat(np.arange(n_seeds), behind + before)
+    at = np.arange(len(line)) - np.repeat(np.cumsum(behind + before) - behind - before, behind + before)
+    index = np.empty(len(line), np.int64)
+    early = at < behind[line]
+    halves = [h for h in (back, ahead) if h is not None]
+    n_back = len(back.points) if back is not None else 0
+    if back is not None:
+        first = np.cumsum(back.count) - back.count
+        skip = 1 if ahead is not None else 0
+        index[early] = (first[line] + behind[line] - 1 + skip - at)[early]
+    if ahead is not None:
+        first = np.cumsum(ahead.count) - ahead.count
+        index[~early] = (n_back + first[line] + at - behind[line])[~early]
+
+    def joined(name: str) -> NDArray[Any]:
+        return np.asarray(np.concatenate([getattr(h, name) for h in halves])[index])
+
+    points, time = joined("points"), joined("time")
+    time[early] *= -1.0
+    ends = np.zeros((n_seeds, 2), np.int64)
+    for column, half in enumerate((back, ahead)):
+        if half is not None:
+            ends[:, column] = half.reason
+    if back is not None and ahead is not None:
+        ends[ahead.reason == End.CLOSED, 0] = 0
+    error = sum((h.error for h in halves), np.zeros(n_seeds))
+    cells, places = joined("cell"), joined("place")
     ids, weights = np.empty((len(cells), 8), np.int64), np.empty((len(cells), 8))
     run_chunks(lambda a, b: kernels.places_to_weights(mesh.arrays, cells, places, ids, weights, a, b), len(cells), 65536)
-    joined = np.concatenate(points)
-    starts = np.array(offsets, np.int64)
-    told = _tell_walls(flow, joined, starts, np.array(ends, np.int64))
-    return Lines(joined, starts, np.concatenate(time), Stencil(ids, weights), np.array(seeds, np.int64), told,
-                 np.array(errors), n_seeds)
+    told = _tell_walls(flow, points, offsets, ends[kept])
+    return Lines(points, offsets, time, Stencil(ids, weights), kept, told, error[kept], n_seeds)
 
 
 def _tell_walls(flow: Flow, points: NDArray[np.float64], offsets: NDArray[np.int64],

@@ -1,0 +1,271 @@
+"""Ratios against VTK's own filters, both on two threads, in one run: ``python bench/run.py [--points 128]``.
+
+Warm: adjacency and locators are built already on both sides. Cold: both build them. Times are the best of several,
+taken in turn. Warm*: ours writes into arrays that are there already
+(the reference always allocates new ones). Error is the greatest (gradients) or the largest distance from the exact curve (lines).
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from itertools import pairwise
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from scipy.integrate import solve_ivp
+from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
+from vtkmodules.vtkCommonCore import vtkPoints, vtkSMPTools
+from vtkmodules.vtkCommonDataModel import vtkPolyData, vtkStructuredGrid
+from vtkmodules.vtkFiltersFlowPaths import vtkStreamTracer
+from vtkmodules.vtkFiltersGeneral import vtkGradientFilter
+
+from tidal_lens.cutting.contour import to_unstructured
+from tidal_lens.flow.case import Block, Flow
+from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
+from tidal_lens.quantities.gradients import block_turning
+from tidal_lens.sampling.mesh import Mesh, build_mesh
+from tidal_lens.tracing.streamlines import Lines, TraceSettings, trace_lines
+from tidal_lens.warm import warm_kernels
+
+THREADS = 2
+TOLERANCE = 1e-5
+LENGTH = 4.0
+
+
+@dataclass
+class Row:
+    """One line of the table."""
+
+    what: str
+    state: str
+    ours: float
+    theirs: float
+    our_error: float
+    their_error: float
+    wanted: str
+
+
+def warped(n: int) -> np.ndarray[Any, Any]:
+    i = np.linspace(0, 1, n)
+    z, y, x = (a.ravel() for a in np.meshgrid(i, i, i, indexing="ij"))
+    return np.column_stack([x + 0.04 * np.sin(2 * np.pi * y) * np.sin(np.pi * x), y + 0.04 * np.sin(2 * np.pi * z) * np.sin(np.pi * y),
+                            z + 0.04 * np.sin(2 * np.pi * x) * np.sin(np.pi * z)])
+
+
+def exact(p: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
+    x, y, z = 2 * np.pi * p.T
+    return np.column_stack([np.sin(z) + 0.8 * np.cos(y), 0.9 * np.sin(x) + np.cos(z), 0.8 * np.sin(y) + 0.9 * np.cos(x)])
+
+
+def exact_gradient(p: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
+    x, y, z = 2 * np.pi * p.T
+    g = np.zeros((len(p), 3, 3))
+    g[:, 0, 1], g[:, 0, 2] = -0.8 * np.sin(y), np.cos(z)
+    g[:, 1, 0], g[:, 1, 2] = 0.9 * np.cos(x), -np.sin(z)
+    g[:, 2, 0], g[:, 2, 1] = -0.9 * np.sin(x), 0.8 * np.cos(y)
+    return 2 * np.pi * g
+
+
+def hexahedra(n: int) -> UnstructuredGrid:
+    index = np.arange(n**3, dtype=np.int32).reshape(n, n, n)
+    a, b = slice(None, -1), slice(1, None)
+    corners = np.stack([index[a, a, a], index[a, a, b], index[a, b, b], index[a, b, a], index[b, a, a], index[b, a, b], index[b, b, b],
+                        index[b, b, a]], axis=-1).reshape(-1, 8)
+    return UnstructuredGrid(n**3, np.ascontiguousarray(corners), np.full(len(corners), HEXAHEDRON, np.uint8))
+
+
+def vtk_data(n: int, points: np.ndarray[Any, Any], u: np.ndarray[Any, Any], grid: StructuredGrid | UnstructuredGrid) -> Any:
+    if isinstance(grid, StructuredGrid):
+        data = vtkStructuredGrid()
+        data.SetDimensions(n, n, n)
+        holder = vtkPoints()
+        holder.SetData(numpy_to_vtk(points))
+        data.SetPoints(holder)
+    else:
+        data = to_unstructured(points, grid)
+    array = numpy_to_vtk(u)
+    array.SetName("u")
+    data.GetPointData().AddArray(array)
+    data.GetPointData().SetActiveVectors("u")
+    return data
+
+
+def best(tasks: dict[str, Callable[[], Any]], rounds: int) -> dict[str, tuple[float, Any]]:
+    """Best time of each task, taken in turn, and its last answer."""
+    found: dict[str, tuple[float, Any]] = {}
+    for _ in range(rounds):
+        for name, task in tasks.items():
+            began = time.perf_counter()
+            answer = task()
+            took = time.perf_counter() - began
+            found[name] = (min(took, found[name][0]) if name in found else took, answer)
+    return found
+
+
+def vtk_gradient(data: Any) -> Any:
+    task = vtkGradientFilter()
+    task.SetInputData(data)
+    task.SetInputArrayToProcess(0, 0, 0, 0, "u")
+    task.SetResultArrayName("g")
+    task.ComputeVorticityOn()
+    task.ComputeQCriterionOn()
+    task.Update()
+    return task.GetOutput()
+
+
+def gradients(n: int, rounds: int) -> list[Row]:
+    rows = []
+    points = warped(n)
+    u = exact(points)
+    truth = exact_gradient(points)
+    for name, grid, wanted in (("gradient, vorticity, Q: curvilinear", StructuredGrid((n, n, n)), "3x"),
+                               ("gradient, vorticity, Q: hexahedra", hexahedra(n), "25x")):
+        data = vtk_data(n, points, u, grid)
+        cold = float("nan")
+        if isinstance(grid, UnstructuredGrid):
+            began = time.perf_counter()
+            block_turning(grid, points, u)
+            cold = time.perf_counter() - began
+
+        def ours(grid: Any = grid) -> Any:
+            return block_turning(grid, points, u)
+
+        kept = block_turning(grid, points, u)
+
+        def again(grid: Any = grid, kept: Any = kept) -> Any:
+            return block_turning(grid, points, u, None, kept)
+
+        vtk_gradient(data)  # the reference builds its links here
+        found = best({"ours": ours, "again": again, "theirs": lambda data=data: vtk_gradient(data)}, rounds)
+        theirs = vtk_to_numpy(found["theirs"][1].GetPointData().GetArray("g")).reshape(-1, 3, 3)
+        wrong = np.abs(found["ours"][1][0] - truth).max(), np.abs(theirs - truth).max()
+        rows.append(Row(name, "warm", found["ours"][0], found["theirs"][0], *wrong, wanted))
+        rows.append(Row(name, "warm*", found["again"][0], found["theirs"][0], *wrong, "—"))
+        if cold == cold:
+            rows.append(Row(name, "cold", cold, found["theirs"][0], *wrong, "—"))
+    return rows
+
+
+def seeds_for(count: int) -> np.ndarray[Any, Any]:
+    return 0.15 + 0.7 * np.random.default_rng(3).random((count, 3))
+
+
+def confined(p: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
+    """A flow without divergence that no line leaves: tangential to the faces of the unit cube."""
+    total = np.zeros_like(p)
+    for wave, a, b, d in ((1, 1.0, 0.7, 0.45), (2, 0.3, -0.5, 0.8)):  # one wave alone has closed orbits only
+        s, c = np.sin(wave * np.pi * p).T, np.cos(wave * np.pi * p).T
+        total += np.column_stack([s[0] * (a * c[1] - b * c[2]), s[1] * (d * c[2] - a * c[0]), s[2] * (b * c[0] - d * c[1])])
+    return total
+
+
+def reference_curves(flow: Callable[..., Any], seeds: np.ndarray[Any, Any]) -> list[np.ndarray[Any, Any]]:
+    """Exact curves from some seeds, finely sampled by arc length."""
+    curves = []
+    for seed in seeds:
+        answer = solve_ivp(lambda _s, x: (lambda v: v / np.linalg.norm(v))(flow(x[None])[0]), (0, 1.02 * LENGTH), seed, rtol=1e-10,
+                           atol=1e-10, max_step=0.01)
+        curves.append(answer.y.T)
+    return curves
+
+
+def off_curve(line: np.ndarray[Any, Any], curve: np.ndarray[Any, Any]) -> float:
+    """Largest distance of a line's points from a curve of short straight pieces."""
+    a, b = curve[:-1], curve[1:]
+    d = b - a
+    t = np.clip(((line[:, None] - a) * d).sum(-1) / (d * d).sum(-1), 0, 1)
+    return float(np.linalg.norm(line[:, None] - (a + t[..., None] * d), axis=-1).min(axis=1).max())
+
+
+def vtk_lines(data: Any, seeds: np.ndarray[Any, Any]) -> Any:
+    start = vtkPolyData()
+    holder = vtkPoints()
+    holder.SetData(numpy_to_vtk(np.ascontiguousarray(seeds)))
+    start.SetPoints(holder)
+    task = vtkStreamTracer()
+    task.SetInputData(data)
+    task.SetSourceData(start)
+    task.SetIntegratorTypeToRungeKutta45()
+    task.SetIntegrationDirectionToForward()
+    task.SetMaximumPropagation(LENGTH)
+    task.SetMaximumError(TOLERANCE)
+    task.SetIntegrationStepUnit(2)
+    task.SetInitialIntegrationStep(0.5)
+    task.SetMinimumIntegrationStep(0.01)
+    task.SetMaximumIntegrationStep(2.0)
+    task.SetMaximumNumberOfSteps(20000)
+    task.SetComputeVorticity(False)
+    task.SetInputArrayToProcess(0, 0, 0, 0, "u")
+    task.Update()
+    return task.GetOutput()
+
+
+def tracing(n: int, rounds: int, through: Callable[..., Any], kind: str, count: int = 1000) -> list[Row]:
+    rows = []
+    points = warped(n)
+    u = through(points)
+    seeds = seeds_for(count)
+    curves = reference_curves(through, seeds[:40])
+    settings = TraceSettings("forward", LENGTH, tolerance=TOLERANCE)
+    for name, grid, wanted in ((f"{count} {kind} lines: curvilinear", StructuredGrid((n, n, n)), "6x"),
+                               (f"{count} {kind} lines: hexahedra", hexahedra(n), "4x")):
+        flow = Flow("bench", Path("bench"), points, (Block("b", grid, 0, 0),), {})
+        data = vtk_data(n, points, u, grid)
+
+        def cold(flow: Flow = flow) -> Lines:
+            return trace_lines(flow, build_mesh(flow), u, seeds, settings)
+
+        began = time.perf_counter()
+        cold()
+        our_cold = time.perf_counter() - began
+        began = time.perf_counter()
+        vtk_lines(data, seeds)
+        their_cold = time.perf_counter() - began
+        mesh: Mesh = build_mesh(flow)
+        found = best({"ours": lambda flow=flow, mesh=mesh: trace_lines(flow, mesh, u, seeds, settings),
+                      "theirs": lambda data=data: vtk_lines(data, seeds)}, rounds)
+        lines: Lines = found["ours"][1]
+        ours = max(off_curve(lines.points[lines.offsets[k]:lines.offsets[k + 1]], curves[k]) for k in range(len(curves)))
+        their = found["theirs"][1]
+        their_points = vtk_to_numpy(their.GetPoints().GetData()).astype(float)
+        ids = vtk_to_numpy(their.GetLines().GetConnectivityArray())
+        starts = vtk_to_numpy(their.GetLines().GetOffsetsArray())
+        seed_of = vtk_to_numpy(their.GetCellData().GetArray("SeedIds"))
+        known = [k for k in range(len(seed_of)) if seed_of[k] < len(curves)]
+        theirs = max(off_curve(their_points[ids[starts[k]:starts[k + 1]]], curves[seed_of[k]]) for k in known)
+        total = float(lines.lengths().sum()), float(sum(np.linalg.norm(np.diff(their_points[ids[a:b]], axis=0), axis=1).sum()
+                                                        for a, b in pairwise(starts)))
+        print(f"   {name}: total length {total[0]:.0f} and {total[1]:.0f}, points {len(lines.points):,} and {len(their_points):,}")
+        rows.append(Row(name, "warm", found["ours"][0], found["theirs"][0], ours, theirs, wanted))
+        rows.append(Row(name, "cold", our_cold, their_cold, ours, theirs, "—"))
+    return rows
+
+
+def main() -> None:
+    options = argparse.ArgumentParser(description=__doc__)
+    options.add_argument("--points", type=int, default=128, help="points along each edge of the grid")
+    options.add_argument("--rounds", type=int, default=4)
+    chosen = options.parse_args()
+    os.environ.setdefault("VTK_SMP_MAX_THREADS", str(THREADS))
+    vtkSMPTools.SetBackend("STDThread")
+    vtkSMPTools.Initialize(THREADS)
+    print(f"VTK backend {vtkSMPTools.GetBackend()}, {vtkSMPTools.GetEstimatedNumberOfThreads()} threads; {chosen.points}³ points; "
+          f"tolerance {TOLERANCE:g} a step, lines of length {LENGTH:g}; kernels compiled before the clock starts")
+    warm_kernels()
+    rows = gradients(chosen.points, chosen.rounds)
+    rows += tracing(chosen.points, chosen.rounds, confined, "long")
+    rows += tracing(chosen.points, chosen.rounds, exact, "short")
+    print(f"\n{'what':<38}{'state':<7}{'ours':>9}{'VTK':>10}{'ratio':>8}{'wanted':>8}{'error':>11}{'VTK error':>11}")
+    for r in rows:
+        print(f"{r.what:<38}{r.state:<7}{r.ours:>8.3f}s{r.theirs:>9.3f}s{r.theirs / r.ours:>7.1f}x{r.wanted:>8}"
+              f"{r.our_error:>11.2e}{r.their_error:>11.2e}",
+              flush=True)
+
+
+if __name__ == "__main__":
+    main()
