@@ -238,7 +238,7 @@ def tracing(n: int, rounds: int, through: Callable[..., Any], kind: str, count: 
         seed_of = vtk_to_numpy(their.GetCellData().GetArray("SeedIds"))
         known = [k for k in range(len(seed_of)) if seed_of[k] < len(curves)]
         theirs = max(off_curve(their_points[ids[starts[k]:starts[k + 1]]], curves[seed_of[k]]) for k in known)
-        total = float(lines.lengths().sum()), float(sum(np.linalg.norm(np.diff(their_points[ids[a:b]], axis=0), axis=1).sum()
+        total = float(lines.lengths.sum()), float(sum(np.linalg.norm(np.diff(their_points[ids[a:b]], axis=0), axis=1).sum()
                                                         for a, b in pairwise(starts)))
         print(f"   {name}: total length {total[0]:.0f} and {total[1]:.0f}, points {len(lines.points):,} and {len(their_points):,}")
         rows.append(Row(name, "warm", found["ours"][0], found["theirs"][0], ours, theirs, wanted))

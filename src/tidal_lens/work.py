@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import threading
 from collections.abc import Callable, Iterable
@@ -20,6 +21,10 @@ class Token:
 
     def __init__(self, progress: Progress | None = None) -> None:
         self._gone = threading.Event()
+        self._progress = progress
+
+    def on_progress(self, progress: Progress) -> None:
+        """Tell the progress to somebody."""
         self._progress = progress
 
     def cancel(self) -> None:
@@ -42,11 +47,17 @@ class Token:
             self._progress(fraction)
 
 
+def give_way() -> None:
+    """Let the present thread stand back: whoever answers the user goes first."""
+    with contextlib.suppress(OSError, AttributeError):  # not every system can do it for a single thread
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 10)
+
+
 def _shared_pool() -> ThreadPoolExecutor:
     global _pool  # noqa: PLW0603  (one pool per process, made when first needed)
     with _pool_lock:
         if _pool is None:
-            _pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="chunk")
+            _pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="chunk", initializer=give_way)
         return _pool
 
 

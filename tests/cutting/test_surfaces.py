@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
-from making import KINDS, cube_flow, cube_points, flow_of
 
+from making import KINDS, cube_flow, cube_points, flow_of
 from tidal_lens.cutting.contour import axis_slice, isosurface
 from tidal_lens.cutting.walls import boundary_surface, outline
 from tidal_lens.flow.case import Boundary

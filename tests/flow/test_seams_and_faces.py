@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
-from making import cells_of, cube_flow, cube_points, flow_of, unstructured
 
+from making import cells_of, cube_flow, cube_points, flow_of, unstructured
 from tidal_lens.flow.boundaries import find_boundaries, outside_of
 from tidal_lens.flow.faces import outer_faces
 from tidal_lens.flow.grid import StructuredGrid
@@ -28,7 +28,7 @@ def test_wedges_have_triangles_and_quadrilaterals_outside():
 def two_cubes(shift=1.0):
     n = 5
     a = cube_points(n)
-    return flow_of([(a, StructuredGrid((n, n, n))), (a + [shift, 0, 0], unstructured("hexahedra", n))])
+    return flow_of([(a, StructuredGrid((n, n, n))), (a + np.array([shift, 0, 0]), unstructured("hexahedra", n))])
 
 
 def test_nodes_on_a_seam_are_grouped_and_its_faces_are_inside():

@@ -2,7 +2,6 @@ import re
 
 import numpy as np
 import pytest
-from making import KINDS, cells_of, cube_points, pyramids
 from vtkmodules.util.numpy_support import numpy_to_vtk
 from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkImageData, vtkRectilinearGrid, vtkStructuredGrid
@@ -13,6 +12,7 @@ from vtkmodules.vtkIOXML import (
     vtkXMLUnstructuredGridWriter,
 )
 
+from making import KINDS, cells_of, cube_points, pyramids
 from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.demo.vortex_tank import demo_file, velocity
 from tidal_lens.errors import DoubtfulFlowError, FileError

@@ -2,8 +2,8 @@
 
 import numpy as np
 import pytest
-from making import cube_flow, cube_points, flow_of
 
+from making import cube_flow, cube_points, flow_of
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.store import QuantityStore

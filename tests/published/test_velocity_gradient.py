@@ -5,12 +5,12 @@ Sources are named at each check. Definition of Q: Hunt, Wray & Moin 1988, CTR-S8
 
 import numpy as np
 import pytest
-from making import KINDS, abc, cube_flow, cube_points
 from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
 from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkStructuredGrid
 from vtkmodules.vtkFiltersGeneral import vtkGradientFilter
 
+from making import KINDS, abc, cube_flow, cube_points
 from tidal_lens.demo.vortex_tank import CENTRE, RADIUS, STREAM
 from tidal_lens.demo.vortex_tank import velocity as demo_velocity
 from tidal_lens.quantities.gradients import flow_gradient, vorticity_and_q

@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
-from making import KINDS, cube_flow, cube_points, flow_of, unstructured
 
+from making import KINDS, cube_flow, cube_points, flow_of, unstructured
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.sampling.mesh import build_mesh, face_neighbours
 
@@ -37,7 +37,7 @@ def test_nodes_faces_and_corners_are_inside():
 def test_values_across_two_blocks_of_different_kinds():
     n = 6
     a = cube_points(n, 0.05)
-    flow = flow_of([(a, StructuredGrid((n, n, n))), (a + [1, 0, 0], unstructured("tetrahedra", n))])
+    flow = flow_of([(a, StructuredGrid((n, n, n))), (a + np.array([1, 0, 0]), unstructured("tetrahedra", n))])
     targets = RNG.random((2000, 3)) * [2, 1, 1]
     stencil, inside = build_mesh(flow).locate(targets)
     assert inside.all()

@@ -7,7 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 import psutil
-from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -140,6 +140,7 @@ class StatusLine(QWidget):
         line.addSpacing(12)
         line.addWidget(self.facts)
         document.jobs.changed.connect(self._show_job)
+        document.jobs.progressed.connect(self._show_job)
         document.case_changed.connect(self._show_facts)
         # Jobs that are over at once do not flicker here: only what lasts is shown.
         self._patience = QTimer(self)
@@ -177,6 +178,8 @@ class StatusLine(QWidget):
 class Strip(QWidget):
     """Tells one thing, with what can be done about it; never blocks."""
 
+    gone = pyqtSignal()
+
     def __init__(self, notice: Notice) -> None:
         super().__init__()
         self.setObjectName("strip")
@@ -206,6 +209,7 @@ class Strip(QWidget):
         """Go away."""
         self.hide()
         self.deleteLater()
+        self.gone.emit()
 
 
 class Strips(QWidget):
@@ -227,7 +231,7 @@ class Strips(QWidget):
         for old in live[3:]:
             old.dismiss()
         strip = Strip(notice)
-        strip.destroyed.connect(lambda: self.setVisible(bool(self.live())))
+        strip.gone.connect(lambda: self.setVisible(bool(self.live())))
         self._line.insertWidget(0, strip)
         self.show()
 

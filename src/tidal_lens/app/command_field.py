@@ -8,11 +8,12 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem
 
 from tidal_lens.app.actions import ACTIONS
+from tidal_lens.app.parts import keep_escape
 
 if TYPE_CHECKING:
     from tidal_lens.app.window import Window
@@ -120,6 +121,10 @@ class CommandField(QLineEdit):
         self.popup.hide()
         self.clear()
         self._window.view.setFocus()
+
+    def event(self, event: QEvent | None) -> bool:
+        keep_escape(event)
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:

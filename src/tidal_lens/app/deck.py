@@ -15,7 +15,7 @@ from tidal_lens.scene.palettes import palette
 from tidal_lens.study.beginnings import AXES
 from tidal_lens.study.model import AnyLayer, IsoLayer, SliceLayer, StreamLayer
 
-WIDTH, HEIGHT, PICTURE = 148, 104, 58
+WIDTH, HEIGHT, PICTURE = 152, 108, 58
 
 
 class Card(QWidget):
@@ -44,7 +44,7 @@ class Card(QWidget):
 
     def lamp_rect(self) -> QRect:
         """Where the lamp is."""
-        return QRect(WIDTH - 24, PICTURE + 6, 18, 18)
+        return QRect(WIDTH - 24, PICTURE + 11, 18, 18)
 
     def set_picture(self, pixels: np.ndarray[Any, Any]) -> None:
         """Show another small picture, shape (h, w, 4)."""
@@ -124,27 +124,28 @@ class Card(QWidget):
         p.setFont(bold)
         p.setPen(theme.colour("ink" if drawn else "soft"))
         name = QFontMetrics(bold).elidedText(layer.name, Qt.TextElideMode.ElideRight, WIDTH - 36)
-        p.drawText(QPointF(8, PICTURE + 20), name)
+        p.drawText(QPointF(8, PICTURE + 25), name)
         p.setFont(small)
         trouble = self.layer_id in self.document.failures
         p.setPen(theme.colour("red" if trouble else "soft"))
         text = self.document.failures.get(self.layer_id) or self._source(layer)
-        p.drawText(QPointF(8, PICTURE + 37), QFontMetrics(small).elidedText(text, Qt.TextElideMode.ElideRight, WIDTH - 50))
+        p.drawText(QPointF(8, PICTURE + 42), QFontMetrics(small).elidedText(text, Qt.TextElideMode.ElideRight, WIDTH - 16))
 
     def _paint_chip(self, p: QPainter, layer: AnyLayer) -> None:
-        chip = QRectF(WIDTH - 40, PICTURE + 29, 32, 8)
+        chip = QRectF(4, PICTURE + 3, WIDTH - 8, 5)
         p.setPen(Qt.PenStyle.NoPen)
         name = layer.look.colour_by
         known = self.document.key(name) if name else None
         if known is None or name is None or self.document.evaluator is None:
             p.setBrush(QColor(layer.look.colour))
-            p.drawRoundedRect(chip, 2, 2)
-        else:
-            table = palette(self.document.evaluator.store.describe(name).scale, known[1], known[2])
-            for n in range(8):
-                r, g, b, _ = (int(c) for c in table[(2 * n + 1) * len(table) // 16])
-                p.setBrush(QColor(r, g, b))
-                p.drawRect(QRectF(chip.left() + 4 * n, chip.top(), 4.3, chip.height()))
+            p.drawRect(chip)
+            return
+        table = palette(self.document.evaluator.store.describe(name).scale, known[1], known[2])
+        pieces = 28
+        for n in range(pieces):
+            r, g, b, _ = (int(c) for c in table[(2 * n + 1) * len(table) // (2 * pieces)])
+            p.setBrush(QColor(r, g, b))
+            p.drawRect(QRectF(chip.left() + chip.width() * n / pieces, chip.top(), chip.width() / pieces + 0.4, chip.height()))
 
     def _paint_lamp(self, p: QPainter, drawn: bool) -> None:
         lamp = QRectF(self.lamp_rect()).adjusted(4, 4, -4, -4)
@@ -228,7 +229,7 @@ class Card(QWidget):
         if layer is None or self._editor is not None:
             return
         editor = QLineEdit(layer.name, self)
-        editor.setGeometry(4, PICTURE + 5, WIDTH - 32, 24)
+        editor.setGeometry(4, PICTURE + 10, WIDTH - 32, 24)
         editor.selectAll()
         editor.show()
         editor.setFocus()

@@ -12,9 +12,10 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tidal_lens.errors import CancelledError, TidalLensError
-from tidal_lens.work import Token
+from tidal_lens.work import Token, give_way
 
 _PATIENCE = 0.25  # seconds that a piece of work under way may take when a newer wish comes in
+_PULSE = 0.08  # seconds between two reports of progress
 _numbers = itertools.count(1)
 
 
@@ -31,6 +32,7 @@ class Job:
     number: int
     fraction: float = 0.0
     begun: float = 0.0
+    told: float = 0.0
 
 
 class Jobs(QObject):
@@ -39,16 +41,19 @@ class Jobs(QObject):
     Signals
     -------
     changed
-        A job began, went on or ended.
+        A job began or ended.
+    progressed
+        A job went on; not more than a dozen times a second.
     """
 
     changed = pyqtSignal()
+    progressed = pyqtSignal()
     _answered = pyqtSignal(object, object)
     _progressed = pyqtSignal(object, float)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pool = ThreadPoolExecutor(4, thread_name_prefix="job")
+        self._pool = ThreadPoolExecutor(4, thread_name_prefix="job", initializer=give_way)
         self._running: dict[str, Job] = {}
         self._waiting: dict[str, Job] = {}
         self._answered.connect(self._take)
@@ -74,7 +79,7 @@ class Jobs(QObject):
             return
         token = Token()
         job = Job(slot, title, work, done, failed, token, next(_numbers))
-        token._progress = lambda fraction: self._progressed.emit(job, fraction)
+        token.on_progress(self._teller(job))
         running = self._running.get(slot)
         if running is None:
             self._begin(job)
@@ -82,6 +87,15 @@ class Jobs(QObject):
         if time.monotonic() - running.begun > _PATIENCE:
             running.token.cancel()
         self._waiting[slot] = job
+
+    def _teller(self, job: Job) -> Callable[[float], None]:
+        def tell(fraction: float) -> None:
+            now = time.monotonic()
+            if now - job.told > _PULSE and not self._closed:
+                job.told = now
+                self._progressed.emit(job, fraction)
+
+        return tell
 
     def cancel(self, slot: str) -> None:
         """Give up what a slot is doing and was going to do."""
@@ -146,4 +160,4 @@ class Jobs(QObject):
 
     def _note(self, job: Job, fraction: float) -> None:
         job.fraction = fraction
-        self.changed.emit()
+        self.progressed.emit()

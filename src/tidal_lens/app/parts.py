@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -57,6 +57,12 @@ def parse_number(text: str) -> float:
     return value
 
 
+def keep_escape(event: QEvent | None) -> None:
+    """Keep Escape for the field that is being typed in: the window's own use of it waits."""
+    if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and event.key() == Qt.Key.Key_Escape:
+        event.accept()
+
+
 class NumberField(QLineEdit):
     """A number that acts when Return is pressed or the field is left; arrow keys step it, with Shift finely."""
 
@@ -67,7 +73,7 @@ class NumberField(QLineEdit):
         self.setAccessibleName(name)
         self.setToolTip(f"{tip} (↑ ↓ step, Shift finely)")
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self.setMinimumWidth(52)
+        self.setMinimumWidth(44)
         self.step, self.low, self.high = step, low, high
         self.whole = False
         self._tip = self.toolTip()
@@ -124,6 +130,10 @@ class NumberField(QLineEdit):
         self._value = round(value) if self.whole else value
         self._rewrite()
         self.edited.emit(self._value)
+
+    def event(self, event: QEvent | None) -> bool:
+        keep_escape(event)
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
@@ -340,7 +350,7 @@ def row(*widgets: QWidget | str, stretch: int | None = None) -> QHBoxLayout:
             one = label(widget, "soft")
             one.setWordWrap(False)
             if at == 0:
-                one.setFixedWidth(64)
+                one.setFixedWidth(60)
             out.addWidget(one)
         else:
             out.addWidget(widget, 1 if stretch == at else 0)

@@ -27,6 +27,7 @@ def _hear_qt(_kind: object, _context: object, text: str | None) -> None:
 def application(chosen_theme: str | None = None) -> QApplication:
     """The application with fonts and theme."""
     prefer_headless()
+    sys.setswitchinterval(0.002)  # the thread that answers the user gets its turn sooner
     qInstallMessageHandler(_hear_qt)
     QGuiApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
     app = QApplication.instance()

@@ -138,6 +138,7 @@ def setup(app: QApplication, name: str) -> None:
 
 def _style(t: Theme) -> str:
     values: dict[str, Any] = {k: getattr(t, k) for k in Theme.__dataclass_fields__}
+    values["tick"] = str(resources.files("tidal_lens").joinpath(f"assets/icons/check-{t.name}.svg"))
     text = _SHEET
     for key in sorted(values, key=len, reverse=True):
         text = text.replace(f"${key}", str(values[key]))
@@ -174,7 +175,7 @@ QToolButton[role="station"]:checked { background: $shoal; color: $sea; font-weig
 QToolButton[role="tile"] { border: 1px solid $line; background: $paper; padding: 6px 4px; font-size: 12px; }
 QToolButton[role="tile"]:hover { border-color: $sea; background: $shoal; }
 QToolButton[role="tile"]:focus { border-color: $sea; }
-QToolButton[role="pick"] { border: 1px solid $line; padding: 3px 8px; }
+QToolButton[role="pick"] { border: 1px solid $line; padding: 3px 2px; }
 QToolButton[role="pick"]:checked { background: $sea; color: $on_sea; border-color: $sea; }
 QLineEdit { background: $paper; border: 1px solid $line; border-radius: 6px; padding: 3px 6px;
   selection-background-color: $sea; selection-color: $on_sea; }
@@ -191,7 +192,7 @@ QListWidget::item { padding: 3px 6px; }
 QListWidget::item:selected { background: $shoal; color: $ink; }
 QCheckBox { spacing: 6px; background: transparent; }
 QCheckBox::indicator { width: 14px; height: 14px; border: 1px solid $soft; border-radius: 4px; background: $paper; }
-QCheckBox::indicator:checked { background: $sea; border-color: $sea; }
+QCheckBox::indicator:checked { background: $sea; border-color: $sea; image: url("$tick"); }
 QCheckBox:focus { color: $sea; }
 QSlider::groove:horizontal { height: 2px; background: $line; border-radius: 1px; }
 QSlider::sub-page:horizontal { background: $sea; }

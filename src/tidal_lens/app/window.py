@@ -80,6 +80,7 @@ class Window(QMainWindow):
         self.view.failed.connect(lambda text: self.document.noticed.emit(Notice("bad", f"{text} Is a graphics library "
                                                                                 "(EGL, Mesa) installed? ./start installs it.")))
         self.show_station("look")
+        self.view.setFocus()
 
     def _compose(self) -> None:
         root = QWidget()

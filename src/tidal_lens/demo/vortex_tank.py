@@ -74,7 +74,7 @@ def _block_points(begin: float, end: float, n: tuple[int, int, int]) -> NDArray[
     bulge = 0.12 * np.cos(np.pi * y1 / 3.0) * np.sin(np.pi * up)
 
     def place(x: float) -> NDArray[np.float64]:
-        return x + bulge * {0.0: -1.0, 2.0: 1.0}.get(x, 0.0)
+        return np.asarray(x + bulge * {0.0: -1.0, 2.0: 1.0}.get(x, 0.0))
 
     x = place(begin) * (1 - s) + place(end) * s
     floor = hill_height(x, y1)

@@ -121,6 +121,7 @@ class QuantityStore:
         self.flow = flow
         self.reference = reference
         self._budget = budget
+        self._offered: tuple[Quantity, ...] | None = None
         self._kept: OrderedDict[str, NDArray[Any]] = OrderedDict()
         self._spread: dict[str, Distribution] = {}
         self._locks: dict[str, threading.Lock] = {}
@@ -142,6 +143,11 @@ class QuantityStore:
 
     def quantities(self) -> tuple[Quantity, ...]:
         """Everything on offer: the catalogue, then the file's own arrays."""
+        if self._offered is None:
+            self._offered = self._list()
+        return self._offered
+
+    def _list(self) -> tuple[Quantity, ...]:
         offered = [Quantity(d.name, d.title, d.symbol, d.unit if self.flow.si_units else "", d.group, d.about, d.scale,
                             d.components, self._place(d.needs), self._missing(d.needs))
                    for d in CATALOGUE if d.group != HIDDEN]

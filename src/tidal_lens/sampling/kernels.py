@@ -602,10 +602,6 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
             if h <= 0.0:
                 h = 0.25 * longest
             h = min(h, longest)
-            last = False
-            if length + h * speed >= max_length:
-                h = max((max_length - length) / speed, 1e-12 * longest)
-                last = True
             done, ratio, worst, leaving = False, 0.0, 0.0, False
             for _attempt in range(60):
                 for d in range(3):
@@ -673,7 +669,6 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                     if not ratio < 1e12:
                         ratio = 1e12
                 # Back to the cell of the last good point, and a shorter step.
-                last = False
                 if not out:
                     h *= max(0.2, 0.9 * ratio ** -0.2)
                 elif leaving or stage == 1:
@@ -688,15 +683,28 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
             if not done:
                 reason[line] = LEFT
                 break
-            step = 0.0
+            # Arc length of the step by Simpson's rule, the middle velocity from the cubic through both ends.
+            middle = ahead = 0.0
             for d in range(3):
-                step += (x[d] - p[d]) ** 2
-            step = np.sqrt(step)
+                middle += (1.5 * (x[d] - p[d]) / h - 0.25 * (k[0, d] + k[6, d])) ** 2
+                ahead += k[6, d] ** 2
+            step = h / 6.0 * (speed + 4.0 * np.sqrt(middle) + np.sqrt(ahead))
             time += h
             error[line] += worst
             passing = -1.0
             if away > 8.0 * ring:
                 passing = _passes(p, x, k[0], k[6], h, origin, ring, step)
+            last = passing < 0.0 and length + step >= max_length
+            if last:  # cut the step where the length is reached
+                share = (max_length - length) / max(step, 1e-300)
+                _hermite(p, x, k[0], k[6], h, share, tmp)
+                x[0], x[1], x[2] = tmp[0], tmp[1], tmp[2]
+                time -= h
+                h *= share
+                time += h
+                if not _find(m, vel, x, 1e-3, st, q, ids, cx, cv, jac, tmp, stack):
+                    reason[line] = LEFT
+                    break
             length += step
             if passing >= 0.0:
                 _hermite(p, x, k[0], k[6], h, passing, tmp)
@@ -708,7 +716,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                 break
             # Steps shorter than the error allowed lead nowhere: the line circles a point of rest.
             allowed = tol_cell if tol_abs <= 0.0 else tol_abs * fastest / speed
-            if not last and step * fastest / speed < min(30.0 * allowed, 0.02):
+            if step * fastest / speed < min(30.0 * allowed, 0.02):
                 idle += 1
                 if idle > 8:
                     reason[line] = STILL

@@ -74,7 +74,7 @@ class Drawn:
         look.SetEdgeColor(0.16, 0.22, 0.26)
         look.SetLineWidth(0.7)
         look.SetInterpolationToPhong()
-        look.SetAmbient(0.34 if item.shaded else 1.0)
+        look.SetAmbient(0.42 if item.shaded else 1.0)
         look.SetDiffuse(0.70 if item.shaded else 0.0)
         look.SetSpecular(0.0)
 

@@ -95,6 +95,8 @@ class Evaluator:
         """
         geometry = self._geometry(layer, token, draft)
         token.check()
+        if isinstance(geometry, Lines):
+            _ = geometry.census, geometry.lengths  # worked out here, where nobody waits
         colours = None
         if layer.look.colour_by is not None:
             colours = geometry.stencil.apply(self.store.values(layer.look.colour_by, token))

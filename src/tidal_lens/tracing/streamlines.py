@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from dataclasses import dataclass
 from enum import IntEnum
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -105,8 +105,9 @@ class Lines:
         """Number of lines."""
         return len(self.offsets) - 1
 
+    @cached_property
     def lengths(self) -> NDArray[np.float64]:
-        """Arc length of each line."""
+        """Arc length of each line, shape (lines,)."""
         steps = np.linalg.norm(np.diff(self.points, axis=0), axis=1)
         total = np.concatenate([[0.0], np.cumsum(steps)])
         first, last = self.offsets[:-1], self.offsets[1:] - 1
@@ -116,18 +117,19 @@ class Lines:
         """One line's story: length, error and how it ended."""
         up, down = (int(e) for e in self.ends[line])
         told = [f"{where} it {End(e).words}" for where, e in (("upstream", up), ("downstream", down)) if e]
-        if up == End.CLOSED or down == End.CLOSED:
+        if End.CLOSED in (up, down):
             told = ["it closed on itself"]
-        return (f"Line {int(self.seeds[line]) + 1}: {', '.join(told)}; length {self.lengths()[line]:.4g}, "
+        return (f"Line {int(self.seeds[line]) + 1}: {', '.join(told)}; length {self.lengths[line]:.4g}, "
                 f"error estimate {self.error[line]:.1e}")
 
-    def census(self) -> list[tuple[str, int]]:
-        """How many ends there are of each kind, the most common first."""
-        counts: Counter[int] = Counter()
-        for up, down in self.ends:
-            kinds = {int(up), int(down)} - {0}
-            counts.update([int(End.CLOSED)] if End.CLOSED in kinds else [int(e) for e in (up, down) if e])
-        return [(End(kind).words, n) for kind, n in counts.most_common()]
+    @cached_property
+    def census(self) -> tuple[tuple[str, int], ...]:
+        """How many ends there are of each kind, the most common first; a closed line has one."""
+        closed = (self.ends == End.CLOSED).any(axis=1)
+        counts = np.bincount(self.ends[~closed].ravel(), minlength=len(End) + 1)
+        counts[End.CLOSED] = closed.sum()
+        order = sorted((k for k in End if counts[k]), key=lambda k: -counts[k])
+        return tuple((k.words, int(counts[k])) for k in order)
 
 
 def seed_line(start: tuple[float, float, float], end: tuple[float, float, float], count: int) -> NDArray[np.float64]:

@@ -73,7 +73,7 @@ class StreamControls(Controls):
         lines = result.geometry
         self.inside.setText(inside_text(lines))
         worst = float(lines.error.max()) if lines.n_lines else 0.0
-        told = [f"{n} {words}" for words, n in lines.census()]
+        told = [f"{n} {words}" for words, n in lines.census]
         self.fate.setText("How the lines ended: " + "; ".join(told) + f".\nLargest error estimate {worst:.1e}. "
                           "Point at a line to read its own story." if told else "No line: all seeds are outside the flow.")
 

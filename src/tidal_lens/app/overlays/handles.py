@@ -109,7 +109,7 @@ class HandlesOverlay:
 
     def _paint_seeds(self, p: QPainter, layer: StreamLayer) -> None:
         shape = layer.shape
-        seeds = seed_line(shape.start, shape.end, min(shape.count, 400))
+        seeds = seed_line(shape.start, shape.end, min(shape.count, 200))
         result = self._view.document.results.get(layer.id)
         inside = np.ones(len(seeds), dtype=bool)
         if result is not None and isinstance(result.geometry, Lines) and result.geometry.n_seeds == len(seeds):

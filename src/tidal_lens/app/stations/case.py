@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tidal_lens.app.document import Document
@@ -61,7 +62,7 @@ class CaseStation(QWidget):
         if flow is None:
             return
         low, high = flow.bounds
-        corners = "\n".join(f"{axis}  {number_text(float(low[a]))} … {number_text(float(high[a]))}" for a, axis in enumerate("xyz"))
+        corners = "\n".join(f"{axis}  {_bound(low[a], flow)} … {_bound(high[a], flow)}" for a, axis in enumerate("xyz"))
         self.facts.setText(f"{flow.path.name}\n{flow.n_points:,} points, {flow.n_cells:,} cells in {len(flow.blocks)} "
                            f"block{'s' if len(flow.blocks) > 1 else ''}, {flow.nbytes / 1e6:,.1f} MB\n{corners}")
         self.facts.setToolTip(str(flow.path))
@@ -84,6 +85,10 @@ class CaseStation(QWidget):
             text = "\n".join(f"{a} {s}" for a, s in zip("xyz", spans, strict=False)) if f.components == 3 else spans[0]
             rows.append((f.name, f"{f.place}, {'vector' if f.components == 3 else 'scalar'}", text))
         self.fields.show_rows(rows)
+
+
+def _bound(value: float, flow: Flow) -> str:
+    return number_text(0.0 if abs(value) < 1e-9 * flow.size else float(value))
 
 
 def _parts_of(name: str, components: int) -> list[str]:
@@ -126,6 +131,7 @@ class _Section(QWidget):
             self._grid.addWidget(left, at, 0)
             right = label(count, "soft")
             right.setWordWrap(False)
+            right.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             self._grid.addWidget(right, at, 1)
         if len(rows) > 60:
             self._grid.addWidget(label(f"and {len(rows) - 60} more", "soft"), 60, 0)

@@ -1,0 +1,180 @@
+import threading
+
+import numpy as np
+import pytest
+from vtkmodules.vtkRenderingCore import vtkCamera
+
+from tidal_lens.scene.camera import Camera, first_camera
+from tidal_lens.scene.palettes import SIZE, from_oklab, palette, parse, to_oklab
+from tidal_lens.scene.renderer import Listener, Renderer, prefer_headless
+from tidal_lens.scene.scene import ColourMap, LinesItem, Scene, SurfaceItem
+
+prefer_headless()
+LOW, HIGH = np.zeros(3), np.ones(3)
+FACES = np.array([[0, 1, 2, 3]])
+
+
+def test_projection_is_that_of_the_drawing_library():
+    camera = Camera(np.array([3.0, -4.0, 2.0]), np.array([0.2, 0.1, 0.0]), np.array([0.1, 0.2, 1.0]), 30.0)
+    other = vtkCamera()
+    other.SetPosition(*camera.eye)
+    other.SetFocalPoint(*camera.focus)
+    other.SetViewUp(*camera.up)
+    other.SetViewAngle(camera.angle)
+    m = other.GetCompositeProjectionTransformMatrix(800 / 600, -1, 1)
+    matrix = np.array([[m.GetElement(i, j) for j in range(4)] for i in range(4)])
+    points = np.random.default_rng(1).random((20, 3))
+    clip = np.column_stack([points, np.ones(20)]) @ matrix.T
+    expected = np.column_stack([(clip[:, 0] / clip[:, 3] + 1) * 400, (1 - clip[:, 1] / clip[:, 3]) * 300])
+    pixels, depth = camera.project(points, 800, 600)
+    assert np.abs(pixels - expected).max() < 1e-6
+    for (x, y), d, p in zip(pixels, depth, points, strict=True):
+        assert np.allclose(camera.at_depth(x, y, d, 800, 600), p)
+
+
+def test_zoom_keeps_the_place_under_the_pointer():
+    camera = first_camera(LOW, HIGH, 1.5)
+    target = np.array([0.9, 0.2, 0.7])
+    before, _ = camera.project(target[None], 900, 600)
+    after, _ = camera.zoomed(0.4, target).project(target[None], 900, 600)
+    assert np.allclose(before, after)
+
+
+def test_orbit_keeps_the_pivot_and_the_horizon():
+    camera = first_camera(LOW, HIGH, 1.5)
+    pivot = np.array([0.9, 0.2, 0.7])
+    turned = camera.orbited(0.7, 0.3, pivot)
+    assert np.linalg.norm(turned.eye - pivot) == pytest.approx(np.linalg.norm(camera.eye - pivot))
+    assert turned.basis()[0][2] == pytest.approx(0)
+    over = camera.orbited(0, 9, pivot)
+    assert np.isfinite(over.basis()[0]).all()
+
+
+def test_framing_brings_all_into_the_picture_at_any_shape():
+    for aspect in (0.4, 1.0, 3.0):
+        camera = first_camera(LOW, np.array([5.0, 1.0, 0.3]), aspect)
+        corners = np.array([[x, y, z] for x in (0, 5) for y in (0, 1) for z in (0, 0.3)])
+        pixels, depth = camera.project(corners, 300 * aspect, 300)
+        assert depth.min() > 0
+        assert pixels.min() >= 0
+        assert (pixels <= [300 * aspect, 300]).all()
+
+
+def light(table):
+    return to_oklab(table[:, :3] / 255.0)[:, 0]
+
+
+def test_palettes_are_even_and_break_where_they_should():
+    assert np.allclose(from_oklab(to_oklab(np.array([parse("#0E6E7E")]))), parse("#0E6E7E"), atol=1e-6)
+    even = light(palette("even", 0, 1))
+    assert (np.diff(even) > -2e-3).all(), "lightness rises all the way: readable in grey and for the colour-blind"
+    assert even[-1] - even[0] > 0.6
+    signed = light(palette("signed", -1, 1))
+    assert signed.argmax() == pytest.approx(SIZE / 2, abs=2)
+    lopsided = light(palette("signed", -1, 3))
+    assert lopsided.argmax() == pytest.approx(SIZE / 4, abs=2)
+    mach = palette("mach", 0, 2)[:, :3].astype(int)
+    jumps = np.abs(np.diff(mach, axis=0)).sum(axis=1)
+    assert jumps.argmax() == SIZE // 2 - 1, "the palette breaks at exactly 1"
+    assert jumps.max() > 5 * np.sort(jumps)[-2]
+
+
+@pytest.mark.parametrize("kind", ["protan", "deutan"])
+def test_below_and_above_zero_are_told_apart_by_the_colour_blind(kind):
+    """Machado, Oliveira & Fernandes 2009 (IEEE TVCG 15), full severity; matrices from memory."""
+    matrix = {"protan": [[0.152286, 1.052583, -0.204868], [0.114503, 0.786281, 0.099216], [-0.003882, -0.048116, 1.051998]],
+              "deutan": [[0.367322, 0.860646, -0.227968], [0.280085, 0.672501, 0.047413], [-0.011820, 0.042940, 0.968881]]}[kind]
+    table = palette("signed", -1, 1)[:, :3] / 255.0
+    seen = to_oklab(np.clip(table @ np.array(matrix).T, 0, 1))
+    for share in (0.1, 0.25, 0.4):
+        below, above = seen[int(share * SIZE)], seen[int((1 - share) * SIZE) - 1]
+        assert np.linalg.norm(below - above) > 0.06
+
+
+class Drawing:
+    def __init__(self):
+        self.frames, self.picks, self.small, self.wrong = [], [], [], []
+        self.event = threading.Event()
+        note = self.note
+        self.renderer = Renderer(Listener(note(self.frames), note(self.picks), note(self.small), note(self.wrong)))
+
+    def note(self, where):
+        def take(*what):
+            where.append(what)
+            self.event.set()
+
+        return take
+
+    def wait(self, where):
+        while not where:
+            assert self.event.wait(60), self.wrong
+            self.event.clear()
+            assert not self.wrong, self.wrong
+        return where.pop()
+
+
+@pytest.fixture
+def drawing():
+    one = Drawing()
+    yield one
+    one.renderer.close()
+
+
+def plate(**changes):
+    corners = np.array([[0.0, 0, 0.5], [1, 0, 0.5], [1, 1, 0.5], [0, 1, 0.5]])
+    look = {"id": "plate", "points": corners, "faces": FACES, "values": None, "colours": None, "colour": "#FF0000", "opacity": 1.0,
+            "mesh_lines": False, "shaded": False} | changes
+    return SurfaceItem(**look)
+
+
+def above():
+    return Camera(np.array([0.5, 0.5, 5.0]), np.array([0.5, 0.5, 0.5]), np.array([0.0, 1, 0]), 30.0)
+
+
+def test_a_plate_is_drawn_where_the_camera_says(drawing):
+    drawing.renderer.show(Scene((plate(),), "#FFFFFF", LOW, HIGH), above(), 200, 200)
+    (frame,) = drawing.wait(drawing.frames)
+    red = (np.abs(frame.pixels[:, :, :3].astype(int) - [255, 0, 0]).max(axis=-1) < 10)
+    rows, columns = np.nonzero(red)
+    corners, _ = above().project(plate().points, 200, 200)
+    assert columns.min() == pytest.approx(corners[:, 0].min(), abs=1.5)
+    assert rows.max() == pytest.approx(corners[:, 1].max(), abs=1.5)
+    assert frame.depth[100, 100] == pytest.approx(4.5, rel=1e-3)
+    assert np.isinf(frame.depth[2, 2])
+    drawing.renderer.pick(1, 0.5, 0.5)
+    assert drawing.wait(drawing.picks) == (1, "plate")
+    drawing.renderer.pick(2, 0.01, 0.01)
+    assert drawing.wait(drawing.picks) == (2, None)
+
+
+def test_colours_are_those_of_the_key(drawing):
+    table = palette("mach", 0.0, 2.0)
+    item = plate(values=np.full(4, 0.5), colours=ColourMap(table, 0.0, 2.0))
+    drawing.renderer.show(Scene((item,), "#FFFFFF", LOW, HIGH), above(), 100, 100)
+    (frame,) = drawing.wait(drawing.frames)
+    assert np.abs(frame.pixels[50, 50, :3].astype(int) - table[SIZE // 4, :3]).max() <= 4
+    other = plate(points=item.points, faces=item.faces, values=np.full(4, 1.5), colours=ColourMap(table, 0.0, 2.0))
+    drawing.renderer.show(Scene((other,), "#FFFFFF", LOW, HIGH), above(), 100, 100)
+    (frame,) = drawing.wait(drawing.frames)
+    assert np.abs(frame.pixels[50, 50, :3].astype(int) - table[3 * SIZE // 4, :3]).max() <= 4
+
+
+def test_translucent_lines_and_nothing_at_all(drawing):
+    line = LinesItem("line", np.array([[0.0, 0.5, 0.2], [1, 0.5, 0.2]]), np.array([0, 2]), None, None, "#0000FF", 5.0)
+    drawing.renderer.show(Scene((plate(opacity=0.5), line), "#FFFFFF", LOW, HIGH), above(), 200, 200)
+    (frame,) = drawing.wait(drawing.frames)
+    over, behind = frame.pixels[70, 100, :3].astype(int), frame.pixels[100, 100, :3].astype(int)
+    assert np.abs(over - [255, 128, 128]).max() < 8
+    assert behind[2] > behind[1] + 60, "the line shows through the plate"
+    drawing.renderer.show(Scene((), "#102030", LOW, HIGH), above(), 64, 64, draft=True)
+    (frame,) = drawing.wait(drawing.frames)
+    assert frame.pixels.shape == (32, 32, 4)
+    assert frame.draft
+    assert (frame.pixels[..., :3] == [0x10, 0x20, 0x30]).all()
+
+
+def test_a_small_picture_of_one_item(drawing):
+    drawing.renderer.small_picture(plate(), above(), "#FFFFFF")
+    name, item, pixels = drawing.wait(drawing.small)
+    assert (name, item.id) == ("plate", "plate")
+    assert (np.abs(pixels[..., :3].astype(int) - [255, 0, 0]).max(axis=-1) < 10).mean() > 0.2

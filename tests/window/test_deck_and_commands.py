@@ -1,0 +1,343 @@
+"""Cards, stations, the command field, help, cancel and autosave."""
+
+import threading
+import time
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF, Qt, QTimer
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLabel, QWidget
+
+from driving import click, drag, keys, move, settle, spin, type_into, wait
+from tidal_lens.app import autosave, theme
+from tidal_lens.app.actions import ACTIONS
+from tidal_lens.app.deck import PICTURE, WIDTH
+from tidal_lens.study.files import load_study, save_study
+from tidal_lens.work import Token
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+def names(window):
+    return [layer.name for layer in window.document.study.layers]
+
+
+def card(window, at):
+    return window.deck.cards[window.document.study.layers[at].id]
+
+
+def test_lamp_shows_hides_and_shows_alone(window):
+    lamp = QPointF(card(window, 1).lamp_rect().center())
+    click(card(window, 1), lamp)
+    assert not window.document.study.layers[1].shown
+    click(card(window, 1), lamp)
+    assert window.document.study.layers[1].shown
+    QTest.mouseDClick(card(window, 1), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, lamp.toPoint())
+    spin()
+    study = window.document.study
+    assert study.alone == study.layers[1].id
+    assert [study.is_drawn(x) for x in study.layers] == [False, True]
+    window.act("show-alone")
+    assert window.document.study.alone is None
+
+
+def test_rename_duplicate_remove_and_undo(window):
+    click(card(window, 1), QPointF(40, 30))
+    keys(window, Qt.Key.Key_F2)
+    type_into(card(window, 1)._editor, "Mid plane")
+    assert names(window) == ["Walls", "Mid plane"]
+    keys(window, Qt.Key.Key_D, modifiers=CTRL)
+    assert names(window) == ["Walls", "Mid plane", "Mid plane 2"]
+    settle(window)
+    keys(window, Qt.Key.Key_Delete)
+    assert names(window) == ["Walls", "Mid plane"]
+    keys(window, Qt.Key.Key_Z, modifiers=CTRL)
+    assert names(window) == ["Walls", "Mid plane", "Mid plane 2"]
+    for _ in range(5):
+        keys(window, Qt.Key.Key_Z, modifiers=CTRL)
+    assert names(window) == ["Walls", "Slice y"]
+    settle(window)
+
+
+def test_cards_are_reordered_by_drag_and_by_keys(window):
+    window.act("add-slice-z")
+    settle(window)
+    drag(card(window, 2), QPointF(40, 30), QPointF(40 - 2 * (WIDTH + 8), 30), steps=10)
+    assert names(window)[0] == "Slice z"
+    assert window.document.undo_what == "Reorder"
+    window.deck.cards[window.document.chosen].setFocus()
+    keys(window.deck.cards[window.document.chosen], Qt.Key.Key_Right, modifiers=Qt.KeyboardModifier.AltModifier)
+    assert names(window)[1] == "Slice z"
+    here = window.deck.cards[window.document.chosen]
+    keys(here, Qt.Key.Key_Space)
+    assert not window.document.chosen_layer.shown
+    keys(here, Qt.Key.Key_Left)
+    assert window.document.chosen_layer.name == "Walls"
+    settle(window)
+
+
+def test_removing_while_it_computes(window):
+    window.act("add-streamlines")
+    window.document.edit_layer(window.document.chosen_layer.with_(
+        shape=window.document.chosen_layer.shape.with_(count=3000, tolerance=1e-7)), "many")
+    spin(0.05)
+    keys(window, Qt.Key.Key_Delete)
+    settle(window)
+    assert names(window) == ["Walls", "Slice y"]
+    assert set(window.document.results) == {layer.id for layer in window.document.study.layers}
+
+
+def test_the_command_field_finds_actions_and_quantities(window):
+    keys(window.view, Qt.Key.Key_K, modifiers=CTRL)
+    keys(window.command, "slice z")
+    assert window.command.popup.isVisible()
+    assert window.command.popup.item(0).text().startswith("Add slice z")
+    keys(window.command, Qt.Key.Key_Return)
+    assert names(window)[-1] == "Slice z"
+    window.act("command")
+    keys(window.command, "pressure coef", Qt.Key.Key_Return)
+    assert window.document.chosen_layer.look.colour_by == "cp"
+    window.act("command")
+    keys(window.command, "laplac", Qt.Key.Key_Down, Qt.Key.Key_Return)
+    assert window.bench.station == "derive"
+    assert window.bench.derive.chosen == "density-laplacian"
+    settle(window)
+    assert "kg/m⁵" in window.bench.derive.title.text()
+    window.act("command")
+    keys(window.command, "zzzz")
+    assert "Nothing fits" in window.command.popup.item(0).text()
+    keys(window.command, Qt.Key.Key_Escape)
+    assert not window.command.popup.isVisible()
+    settle(window)
+
+
+def test_every_quantity_of_the_issue_is_on_offer_and_finite(window):
+    store = window.document.evaluator.store
+    wanted = {"speed", "vorticity", "vorticity-magnitude", "vorticity-x", "vorticity-y", "vorticity-z", "q", "divergence",
+              "density-gradient-magnitude", "density-laplacian", "mach", "cp"}
+    offered = {q.name: q for q in store.quantities()}
+    assert wanted <= set(offered)
+    for name in wanted:
+        assert np.isfinite(store.values(name)).all(), name
+        assert not offered[name].missing
+
+
+def test_derive_shows_range_and_does_what_its_buttons_say(window):
+    window.show_station("derive")
+    derive = window.bench.derive
+    type_into(derive.search, "vorticity mag")
+    settle(window)
+    assert derive.chosen == "vorticity-magnitude"
+    assert "99 % between" in derive.span.text()
+    click(derive.paint_card)
+    assert window.document.chosen_layer.look.colour_by == "vorticity-magnitude"
+    click(derive.surface)
+    wait(lambda: "Vorticity magnitude isosurface" in names(window), "the isosurface")
+    settle(window)
+    assert window.document.results[window.document.chosen].geometry.area > 0.1
+
+
+def test_case_station_tells_what_there_is(window):
+    keys(window, Qt.Key.Key_1, modifiers=Qt.KeyboardModifier.AltModifier)
+    settle(window)
+    assert window.bench.station == "case"
+    case = window.bench.case
+    assert "112,299 points, 102,400 cells in 3 blocks" in case.facts.text()
+    told = " ".join(x.text() for x in case.findChildren(QLabel))
+    for words in ("upstream", "curvilinear, 37 × 41 × 33 points", "floor (wall)", "node, vector", "Mach 0.75",
+                  "stated in the file", "Velocity"):
+        assert words in told
+    low, high = window.document.flow.fields["Pressure"].values.min(), window.document.flow.fields["Pressure"].values.max()
+    assert f"{low:.3g} … {high:.3g}".replace("e+0", "e") in told
+    click(case.outline, QPointF(8, case.outline.height() / 2))
+    assert not window.document.study.outline
+    settle(window)
+
+
+def test_the_actions_are_a_sound_table():
+    assert len({a.id for a in ACTIONS}) == len(ACTIONS)
+    with_keys = [a.keys for a in ACTIONS if a.keys]
+    assert len(set(with_keys)) == len(with_keys)
+    for action in ACTIONS:
+        assert action.title
+        assert action.help.endswith(".")
+
+
+def test_help_lists_every_key(window):
+    window.act("help")
+    told = {x.text() for x in window._help.findChildren(QLabel)}
+    assert {a.keys for a in ACTIONS if a.keys} <= told
+    window.act("help")
+    assert window._help is None
+
+
+def test_every_control_has_a_name_and_a_tip(window):
+    from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QSlider
+
+    window.act("add-streamlines")
+    settle(window)
+    for kind in (QAbstractButton, QComboBox, QLineEdit, QSlider):
+        for widget in window.findChildren(kind):
+            if widget.objectName().startswith("qt_") or isinstance(widget.parent(), QComboBox):
+                continue
+            if isinstance(widget, QLineEdit) and widget.parent() is window.view:
+                continue
+            told = widget.accessibleName() or (widget.text() if isinstance(widget, QAbstractButton) else "")
+            assert told, f"{widget} has no name"
+            assert widget.toolTip(), f"{told} has no tooltip"
+
+
+@pytest.mark.parametrize("chosen", list(theme.THEMES.values()), ids=lambda t: t.name)
+def test_text_has_enough_contrast(chosen):
+    def light(colour):
+        parts = [int(colour[n:n + 2], 16) / 255 for n in (1, 3, 5)]
+        linear = [p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4 for p in parts]
+        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+    def contrast(a, b):
+        high, low = sorted((light(a), light(b)), reverse=True)
+        return (high + 0.05) / (low + 0.05)
+
+    for text in (chosen.ink, chosen.soft, chosen.sea, chosen.magenta, chosen.amber, chosen.red):
+        for ground in (chosen.paper, chosen.panel):
+            assert contrast(text, ground) >= 4.5, (text, ground)
+    assert contrast(chosen.on_sea, chosen.sea) >= 4.5
+    assert contrast(chosen.ink, chosen.shoal) >= 4.5
+
+
+def test_the_fonts_can_write_what_is_on_screen(qapp):
+    from PyQt6.QtGui import QRawFont
+
+    from tidal_lens.quantities.catalogue import CATALOGUE
+
+    assert "Source Sans 3" in theme.load_fonts()
+    fonts = [QRawFont.fromFont(f) for f in (theme.font(13), theme.font(13))]
+    extra = theme.font(13)
+    extra.setFamilies(["Tidal Symbols"])
+    fonts.append(QRawFont.fromFont(extra))
+    text = "".join(d.title + d.symbol + d.unit + d.about for d in CATALOGUE) + "−×·…∞ργ°→≤½²³⁴⁵ "
+    lacking = {c for c in text if not any(f.supportsCharacter(c) for f in fonts)}
+    assert not lacking
+
+
+def test_heavy_work_never_blocks_the_window(window):
+    """A heartbeat: the GUI thread is never away for more than 100 ms while lines are traced and quantities computed."""
+    beats = []
+    timer = QTimer()
+    timer.setInterval(5)
+    timer.timeout.connect(lambda: beats.append(time.perf_counter()))
+    window.act("add-streamlines")
+    layer = window.document.chosen_layer
+    settle(window)
+    timer.start()
+    spin(0.1)
+    window.document.edit_layer(layer.with_(shape=layer.shape.with_(count=2500, tolerance=1e-6)), "many lines")
+    for name in ("q", "density-laplacian", "vorticity-magnitude", "divergence"):
+        window.document.ask_quantity(name)
+    wait(lambda: not window.document.jobs.is_busy(), "the work", 120)
+    timer.stop()
+    gaps = np.diff(beats)
+    assert len(beats) > 50, "the work was too light to tell anything"
+    assert gaps.max() < 0.1, f"blocked for {1000 * gaps.max():.0f} ms"
+
+
+def test_cancel_gives_up_and_compute_again_takes_it_up(window):
+    started, may_end = threading.Event(), threading.Event()
+    layer = window.document.study.layers[1]
+    evaluator = window.document.evaluator
+    real = evaluator.evaluate
+
+    def slow(layer, token: Token, *, draft=False):
+        started.set()
+        while not may_end.is_set():
+            token.check()
+            time.sleep(0.01)
+        return real(layer, token, draft=draft)
+
+    evaluator.evaluate = slow
+    window.document.edit_layer(layer.with_(shape=layer.shape.with_(position=0.5)), "move")
+    assert started.wait(5)
+    spin(0.4)
+    assert window.status.cancel.isVisible()
+    assert window.status.job.text() == layer.name
+    click(window.status.cancel)
+    wait(lambda: not window.document.jobs.is_busy(), "the cancel", 5)
+    assert "Cancelled" in window.document.failures[layer.id]
+    assert window.document.results[layer.id].layer.shape.position == 0.0, "what was there stays"
+    may_end.set()
+    keys(window, Qt.Key.Key_F5)
+    settle(window)
+    assert layer.id not in window.document.failures
+    assert window.document.results[layer.id].layer.shape.position == 0.5
+
+
+def test_a_failing_card_says_why(window):
+    layer = window.document.study.layers[1]
+    window.document.edit_layer(layer.with_(look=layer.look.with_(colour_by="file:gone")), "colour by something that is not there")
+    settle(window)
+    assert "gone" in window.document.failures[layer.id]
+    assert "gone" in window.bench.card.trouble.text()
+    keys(window, Qt.Key.Key_Z, modifiers=CTRL)
+    settle(window)
+    assert not window.document.failures
+
+
+def test_autosave_and_taking_up_after_a_crash(window, qapp):
+    folder = autosave.state_folder()
+    window.act("add-slice-z")
+    settle(window)
+    wait(lambda: list(folder.glob("autosave-*")), "the autosave", 10)
+    own = next(iter(folder.glob("autosave-*")))
+    assert autosave.leftovers() == [], "one's own study is no leftover"
+    assert len(load_study(own).layers) == 3
+    dead = folder / "autosave-999999-1.tidal"
+    save_study(window.document.study, dead)
+    assert autosave.leftovers() == [dead]
+    while window.document.undo_what:
+        window.act("undo")
+    window.autosave.offer_leftovers()
+    strip = window.strips.live()[0]
+    assert "did not end properly" in strip.text.text()
+    click(strip.buttons[0])
+    wait(lambda: len(window.document.study.layers) == 3, "the study", 20)
+    settle(window)
+    assert not dead.exists()
+    window.autosave.end()
+    assert not own.exists()
+
+
+def test_nothing_is_cut_off_at_any_size(window):
+    for size in ((1280, 800), (1920, 1080)):
+        window.resize(*size)
+        for station in ("case", "derive", "look", "trace"):
+            window.show_station(station)
+            settle(window)
+            page = window.bench.scroller.widget()
+            assert page.width() <= window.bench.scroller.viewport().width()
+            for widget in page.findChildren(QWidget):
+                if widget.isVisible() and widget.parentWidget() is page:
+                    assert widget.geometry().right() <= page.width()
+                    assert widget.minimumSizeHint().width() <= widget.width() + 1, (station, widget)
+
+
+def test_the_card_picture_is_live(window):
+    before = card(window, 1)._picture.copy()
+    window.act("colour-by", "cp")
+    settle(window)
+    assert card(window, 1)._picture != before
+    assert card(window, 1).height() > PICTURE
+
+
+def test_dragging_the_view_in_the_middle_of_a_computation(window):
+    window.act("add-streamlines")
+    layer = window.document.chosen_layer
+    window.document.edit_layer(layer.with_(shape=layer.shape.with_(count=2000)), "many")
+    eye = window.document.camera.eye.copy()
+    drag(window.view, QPointF(800, 500), QPointF(860, 540))
+    for _ in range(3):
+        window.act("undo")
+    settle(window)
+    assert not np.allclose(window.document.camera.eye, eye)
+    assert names(window) == ["Walls", "Slice y"]
+    move(window.view, QPointF(500, 400))
