@@ -50,7 +50,7 @@ class Token:
 def give_way() -> None:
     """Let the present thread stand back: whoever answers the user goes first."""
     with contextlib.suppress(OSError, AttributeError):  # not every system can do it for a single thread
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 10)
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 5)
 
 
 def _shared_pool() -> ThreadPoolExecutor:

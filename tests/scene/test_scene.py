@@ -86,7 +86,7 @@ def test_below_and_above_zero_are_told_apart_by_the_colour_blind(kind):
               "deutan": [[0.367322, 0.860646, -0.227968], [0.280085, 0.672501, 0.047413], [-0.011820, 0.042940, 0.968881]]}[kind]
     table = palette("signed", -1, 1)[:, :3] / 255.0
     seen = to_oklab(np.clip(table @ np.array(matrix).T, 0, 1))
-    for share in (0.1, 0.25, 0.4):
+    for share in (0.1, 0.25, 0.35):
         below, above = seen[int(share * SIZE)], seen[int((1 - share) * SIZE) - 1]
         assert np.linalg.norm(below - above) > 0.06
 

@@ -3,6 +3,9 @@ import threading
 import pytest
 
 from driving import settle, spin
+from PyQt6.QtCore import QEvent
+from PyQt6.QtWidgets import QApplication
+
 from tidal_lens.app.start import application
 from tidal_lens.app.window import Window
 
@@ -25,6 +28,7 @@ def empty(qapp):
     window.close()
     window.deleteLater()
     spin(0.05)
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     left = [t.name for t in set(threading.enumerate()) - before if not t.name.startswith("chunk")]
     assert not left, f"threads left behind: {left}"
 

@@ -110,11 +110,13 @@ def test_the_lines_follow_while_the_seed_line_is_dragged(window):
     seen = []
     window.document.result_changed.connect(lambda name: seen.append(window.document.results.get(name)))
     QTest.mousePress(window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, bead.toPoint())
-    for n in range(1, 9):
-        move(window.view, bead + QPointF(4 * n, 3 * n), button=Qt.MouseButton.LeftButton)
-        spin(0.08)
-    drafts = {id(r.geometry) for r in seen if r is not None and r.draft and r.layer.id == layer.id}
-    assert len(drafts) >= 3, "no lines came while the drag went on"
+
+    def drafts():
+        return {id(r.geometry) for r in seen if r is not None and r.draft and r.layer.id == layer.id}
+
+    for n in range(1, 5):
+        move(window.view, bead + QPointF(8 * n, 6 * n), button=Qt.MouseButton.LeftButton)
+        wait(lambda n=n: len(drafts()) >= n, "lines while the drag goes on", 20)
     QTest.mouseRelease(window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, (bead + QPointF(32, 24)).toPoint())
     settle(window)
     final = window.document.results[layer.id]
@@ -244,7 +246,7 @@ def test_key_ends_typed_symmetric_and_reset(window):
     assert "vorticity-x" not in window.document.study.keys
     spread, low, high = window.document.key("vorticity-x")
     assert low == -high
-    assert spread.low <= low < high <= spread.high
+    assert low == pytest.approx(-max(-spread.usual[0], spread.usual[1]), rel=0.01)
 
 
 def test_each_line_knows_why_it_ended(window):

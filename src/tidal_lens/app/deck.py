@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QVBoxLay
 
 from tidal_lens.app import theme
 from tidal_lens.app.document import Document
+from tidal_lens.app.parts import number_text
 from tidal_lens.scene.palettes import palette
 from tidal_lens.study.beginnings import AXES
 from tidal_lens.study.model import AnyLayer, IsoLayer, SliceLayer, StreamLayer
@@ -80,9 +81,9 @@ class Card(QWidget):
 
     def _source(self, layer: AnyLayer) -> str:
         if isinstance(layer, SliceLayer):
-            return f"whole flow at {AXES[layer.shape.axis]} = {layer.shape.position:.4g}"
+            return f"whole flow at {AXES[layer.shape.axis]} = {number_text(layer.shape.position)}"
         if isinstance(layer, IsoLayer):
-            return f"whole flow, {self._quantity(layer.shape.quantity)} = {layer.shape.value:.4g}"
+            return f"whole flow, {self._quantity(layer.shape.quantity)} = {number_text(layer.shape.value)}"
         if isinstance(layer, StreamLayer):
             return f"whole flow, {layer.shape.count} seeds"
         return ", ".join(layer.shape.boundaries) or "no boundary"

@@ -177,7 +177,7 @@ class FlowView(QWidget):
         p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
         if self._image is not None and self.document.flow is not None:
             p.drawImage(QRectF(self.rect()), self._image)
-            for overlay in self._overlays:
+            for overlay in reversed(self._overlays):  # what is grasped first is painted last
                 overlay.paint(p)
         elif self.document.flow is None:
             p.setPen(theme.colour("soft"))

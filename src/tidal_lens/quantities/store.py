@@ -95,7 +95,12 @@ def distribution_of(values: NDArray[Any], bins: int = 72) -> Distribution:
         a, b = low, high
     room = 0.2 * (b - a)
     span = (max(low, a - room), min(high, b + room))
-    counts, _ = np.histogram(sample, bins=bins, range=span if span[1] > span[0] else (low - 1, low + 1))
+    if span[1] - span[0] <= 1e-9 * max(abs(low), abs(high), 1e-300):  # all but constant: one bin holds it all
+        middle = 0.5 * (low + high)
+        reach = max(abs(middle), 1e-12)
+        counts, _ = np.histogram(sample, bins=bins, range=(middle - reach, middle + reach))
+    else:
+        counts, _ = np.histogram(sample, bins=bins, range=span)
     return Distribution(low, high, (a, b), counts.astype(np.int64), span, len(values) - len(finite))
 
 

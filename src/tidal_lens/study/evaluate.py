@@ -146,6 +146,14 @@ class Evaluator:
         return trace_lines(self.flow, mesh, self.store.values("velocity", token), seeds, settings, token)
 
 
+def _rounded_out(low: float, high: float) -> tuple[float, float]:
+    """The range widened to numbers that read well: steps of a hundredth to a thousandth of it."""
+    if not high > low:
+        return low, high
+    step = 10.0 ** (np.floor(np.log10(high - low)) - 2)
+    return float(f"{np.floor(low / step) * step:.12g}"), float(f"{np.ceil(high / step) * step:.12g}")
+
+
 def key_range(scale: str, distribution: Distribution, setting: KeySetting) -> tuple[float, float]:
     """Range of a colour key.
 
@@ -158,7 +166,7 @@ def key_range(scale: str, distribution: Distribution, setting: KeySetting) -> tu
     setting : KeySetting
         What the user set.
     """
-    low, high = (distribution.low, distribution.high) if scale == "mach" else distribution.usual
+    low, high = _rounded_out(*((distribution.low, distribution.high) if scale == "mach" else distribution.usual))
     low, high = (low if setting.low is None else setting.low), (high if setting.high is None else setting.high)
     untouched = setting.low is None and setting.high is None
     if setting.symmetric or (scale == "signed" and untouched):

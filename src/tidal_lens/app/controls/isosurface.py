@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tidal_lens.app.controls.base import SurfaceLookControls
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import NumberField, QuantityChooser, label, row
+from tidal_lens.app.parts import NumberField, QuantityChooser, label, number_text, row
 from tidal_lens.study.beginnings import new_isosurface
 from tidal_lens.study.model import IsoLayer
 
@@ -50,6 +50,6 @@ class IsoControls(SurfaceLookControls):
             self.value.step = float(f"{max(spread.usual[1] - spread.usual[0], 1e-300) / 50:.0e}")
             met = spread.low <= layer.shape.value <= spread.high
             note = "" if met else " The flow does not take this value."
-            self.span.setText(f"The flow has {spread.low:.4g} to {spread.high:.4g}.{note}")
+            self.span.setText(f"The flow has {number_text(spread.low)} to {number_text(spread.high)}.{note}")
         self.value.show_value(layer.shape.value)
         super().refresh()

@@ -20,7 +20,7 @@ from tidal_lens.study.model import IsoLayer, KeySetting
 if TYPE_CHECKING:
     from tidal_lens.app.view import FlowView
 
-LEFT, TOP, WIDTH, HEIGHT, BAR, SPREAD = 16.0, 16.0, 150.0, 250.0, 14.0, 40.0
+LEFT, TOP, WIDTH, HEIGHT, BAR, SPREAD = 12.0, 12.0, 124.0, 236.0, 13.0, 30.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -35,7 +35,7 @@ class _Key:
 
     @property
     def bar(self) -> QRectF:
-        return QRectF(self.box.left() + 10 + SPREAD, self.box.top() + 34, BAR, self.box.height() - 48)
+        return QRectF(self.box.left() + 8 + SPREAD, self.box.top() + 34, BAR, self.box.height() - 48)
 
     def y_of(self, value: float) -> float:
         a, b = self.axis
@@ -73,7 +73,7 @@ class KeysOverlay:
         found: list[_Key] = []
         for name, beads in names.items():
             known = document.key(name)
-            box = QRectF(LEFT + len(found) * (WIDTH + 8), TOP, WIDTH, min(HEIGHT, self._view.height() - 40))
+            box = QRectF(LEFT + len(found) * (WIDTH + 6), TOP, WIDTH, min(HEIGHT, self._view.height() - 40))
             if known is None or box.right() > self._view.width() - 8:
                 continue
             spread, low, high = known

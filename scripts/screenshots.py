@@ -1,0 +1,75 @@
+"""Make the pictures in docs/screenshots anew from the demo: ``python scripts/screenshots.py`` with src on the path."""
+
+from __future__ import annotations
+
+import os
+import sys
+import time
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PyQt6.QtWidgets import QApplication
+
+from tidal_lens.app import theme
+from tidal_lens.app.start import application, complete
+from tidal_lens.app.window import Window
+from tidal_lens.demo.vortex_tank import demo_file
+from tidal_lens.study.model import LineLook
+
+OUT = Path(__file__).parent.parent / "docs" / "screenshots"
+
+
+def settle(window: Window) -> None:
+    end = time.monotonic() + 120
+    quiet = 0
+    while quiet < 20 and time.monotonic() < end:
+        QApplication.processEvents()
+        quiet = quiet + 1 if complete(window) else 0
+        time.sleep(0.01)
+
+
+def shoot(window: Window, name: str) -> None:
+    settle(window)
+    window.status.pointer.setText("")
+    window.grab().save(str(OUT / f"{name}.png"))
+
+
+def main() -> None:
+    app = application("chart")  # noqa: F841  (must stay alive)
+    window = Window()
+    window.resize(1280, 800)
+    window.show()
+    document = window.document
+    document.open_path(demo_file())
+    settle(window)
+    window.show_station("case")
+    shoot(window, "case")
+    window.act("add-isosurface", "q")
+    while document.chosen_layer is None or document.chosen_layer.kind != "isosurface":
+        settle(window)
+    first = document.study.layers[1]
+    document.edit_layer(first.with_(look=first.look.with_(opacity=0.55)), "Opacity")
+    window.show_station("look")
+    shoot(window, "look")
+    window.act("add-streamlines")
+    layer = document.chosen_layer
+    assert layer is not None
+    shape = layer.shape.with_(start=(1.0, -1.05, 0.5), end=(1.0, 0.5, 1.75), count=48)
+    document.edit_layer(layer.with_(shape=shape, look=LineLook(colour_by="vorticity-magnitude", width=2.0)), "Seed line")
+    window.show_station("trace")
+    shoot(window, "trace")
+    window.show_station("derive")
+    window.show_quantity("vorticity-magnitude")
+    shoot(window, "derive")
+    document.choose(first.id)
+    window.show_station("look")
+    shoot(window, "main-chart")
+    theme.use("night")
+    shoot(window, "main-night")
+    window.hide()
+    window.close()
+
+
+if __name__ == "__main__":
+    sys.exit(main())
