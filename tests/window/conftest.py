@@ -1,11 +1,10 @@
 import threading
 
 import pytest
-
-from driving import settle, spin
 from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
 
+from driving import settle, spin
 from tidal_lens.app.start import application
 from tidal_lens.app.window import Window
 

@@ -159,7 +159,7 @@ def _newton(c: Array, x: float, y: float, z: float, r: float, s: float, t: float
         # Far outside, the extrapolated map is only good for telling which way to go.
         if step < 0.1 and max(max(r, max(s, t)) - 1.0, -min(r, min(s, t))) > 0.5:
             return True, r, s, t
-        if step < 1e-4:  # quadratic: the next step would be below 1e-8
+        if step < 1e-3:  # quadratic: the next step would be below 1e-6 times the cell's skewness
             return True, r, s, t
     return False, r, s, t
 
@@ -563,6 +563,8 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
     x = np.empty(3)
     k = np.empty((7, 3))
     hold = np.empty(3, np.int64)
+    guess = np.empty((3, 3))
+    index = np.empty(3)
     points, blocks, corners, near, kinds = m[0], m[1], m[2], m[3], m[4]
     back = np.empty(3)
     stack = np.empty((4096, 2), np.int64)
@@ -596,6 +598,14 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
             det = _tetra_edges(cx, jac) if tetra else _jacobian(cx, q[0], q[1], q[2], jac)
             _solve(jac, det, k[0, 0], k[0, 1], k[0, 2], rate)
             fastest = max(abs(rate[0]), max(abs(rate[1]), abs(rate[2])))
+            box = st[5] == 0
+            if box:  # where the stages will be, in grid indices, by the map's linear part
+                for d in range(3):
+                    e, f = (d + 1) % 3, (d + 2) % 3
+                    for g in range(3):
+                        a, b = (g + 1) % 3, (g + 2) % 3
+                        guess[d, g] = (jac[a, e] * jac[b, f] - jac[a, f] * jac[b, e]) / det
+                    index[d] = st[2 + d] + q[d]
             if not fastest < 1e300:
                 fastest = 1e300
             longest = max_cells / max(fastest, 1e-300)
@@ -627,6 +637,19 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                                   - 2187.0 / 6784.0 * k[4, d] + 11.0 / 84.0 * k[5, d])
                         x[d] = p[d] + h * dx
                     inside = good = False
+                    if box and st[0] == hold[0]:
+                        dx, dy, dz = x[0] - p[0], x[1] - p[1], x[2] - p[2]
+                        ahead_r = index[0] + guess[0, 0] * dx + guess[0, 1] * dy + guess[0, 2] * dz
+                        ahead_s = index[1] + guess[1, 0] * dx + guess[1, 1] * dy + guess[1, 2] * dz
+                        ahead_t = index[2] + guess[2, 0] * dx + guess[2, 1] * dy + guess[2, 2] * dz
+                        ci, cj, ck = blocks[st[0], 2] - 1, blocks[st[0], 3] - 1, blocks[st[0], 4] - 1
+                        i = min(max(int(min(max(ahead_r, 0.0), 1e9)), 0), ci - 1)
+                        j = min(max(int(min(max(ahead_s, 0.0), 1e9)), 0), cj - 1)
+                        n_k = min(max(int(min(max(ahead_t, 0.0), 1e9)), 0), ck - 1)
+                        if i != st[2] or j != st[3] or n_k != st[4]:
+                            st[1] = i + ci * (j + cj * n_k)
+                            _load(points, blocks, corners, kinds, vel, st, ids, cx, cv)
+                        q[0], q[1], q[2] = ahead_r - i, ahead_s - j, ahead_t - n_k
                     if st[5] != 2:  # most stages stay in their cell: no call with all of the mesh for them
                         good, a, b, c = _newton(cx, x[0], x[1], x[2], q[0], q[1], q[2])
                         q[0], q[1], q[2] = a, b, c

@@ -141,7 +141,7 @@ class Evaluator:
             return isosurface(self.flow, mesh, self.store.values(layer.shape.quantity, token), layer.shape.value, token)
         shape = layer.shape
         settings = TraceSettings(shape.direction, shape.max_length, 1e-2 if draft else shape.tolerance,
-                                 max_cells=5.0 if draft else 3.0)
+                                 max_cells=5.0 if draft else 3.5)
         seeds = seed_line(shape.start, shape.end, shape.count)
         return trace_lines(self.flow, mesh, self.store.values("velocity", token), seeds, settings, token)
 

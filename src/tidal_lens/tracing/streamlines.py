@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import IntEnum
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any, Literal
 
 import numpy as np
@@ -63,7 +64,7 @@ class TraceSettings:
     max_length: float = np.inf
     cell_tolerance: float = 1e-4
     tolerance: float = 0.0
-    max_cells: float = 3.0
+    max_cells: float = 3.5
     max_points: int = 4000
 
 
@@ -79,8 +80,8 @@ class Lines:
         First point of each line.
     time : ndarray, shape (n,)
         Time from the seed, negative upstream of it.
-    stencil : Stencil
-        Interpolation of node values to the points.
+    places : callable
+        Makes the interpolation of node values to the points, when it is first asked for.
     seeds : ndarray, shape (lines,), int
         Number of the seed of each line.
     ends : ndarray, shape (lines, 2), int
@@ -94,7 +95,7 @@ class Lines:
     points: NDArray[np.float64]
     offsets: NDArray[np.int64]
     time: NDArray[np.float64]
-    stencil: Stencil
+    places: Callable[[], Stencil]
     seeds: NDArray[np.int64]
     ends: NDArray[np.int64]
     error: NDArray[np.float64]
@@ -104,6 +105,11 @@ class Lines:
     def n_lines(self) -> int:
         """Number of lines."""
         return len(self.offsets) - 1
+
+    @cached_property
+    def stencil(self) -> Stencil:
+        """Interpolation of node values to the points."""
+        return self.places()
 
     @cached_property
     def lengths(self) -> NDArray[np.float64]:
@@ -225,11 +231,39 @@ def _join(flow: Flow, mesh: Mesh, runs: dict[float, _Half], n_seeds: int) -> Lin
     behind[outside] = before[outside] = 0
     kept = np.flatnonzero(~outside)
     offsets = np.concatenate([[0], np.cumsum((behind + before)[kept])])
-    line = np.repeat(np.arange(n_seeds), behind + before)
-    at = np.arange(len(line)) - np.repeat(np.cumsum(behind + before) - behind - before, behind + before)
-    index = np.empty(len(line), np.int64)
-    early = at < behind[line]
     halves = [h for h in (back, ahead) if h is not None]
+    if back is None and not outside.any():
+        points, time, cells, places = ahead.points, ahead.time, ahead.cell, ahead.place  # type: ignore[union-attr]  # one is there
+    else:
+        index, early = _interleave(back, ahead, behind, before)
+        points, time, cells, places = (np.asarray(np.concatenate([getattr(h, name) for h in halves])[index])
+                                       for name in ("points", "time", "cell", "place"))
+        time[early] *= -1.0
+    ends = np.zeros((n_seeds, 2), np.int64)
+    for column, half in enumerate((back, ahead)):
+        if half is not None:
+            ends[:, column] = half.reason
+    if back is not None and ahead is not None:
+        ends[ahead.reason == End.CLOSED, 0] = 0
+    error = sum((h.error for h in halves), np.zeros(n_seeds))
+    told = _tell_walls(flow, points, offsets, ends[kept])
+    return Lines(points, offsets, time, partial(_stencil_of, mesh, cells, places), kept, told, error[kept], n_seeds)
+
+
+def _stencil_of(mesh: Mesh, cells: NDArray[np.int64], places: NDArray[np.float64]) -> Stencil:
+    ids, weights = np.empty((len(cells), 8), np.int64), np.empty((len(cells), 8))
+    run_chunks(lambda a, b: kernels.places_to_weights(mesh.arrays, cells, places, ids, weights, a, b), len(cells), 65536)
+    return Stencil(ids, weights)
+
+
+def _interleave(back: _Half | None, ahead: _Half | None, behind: NDArray[np.int64],
+                before: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+    """Order of the points of all lines among those of both halves, and which of them are upstream of their seed."""
+    total = behind + before
+    line = np.repeat(np.arange(len(total)), total)
+    at = np.arange(len(line)) - np.repeat(np.cumsum(total) - total, total)
+    index = np.empty(len(line), np.int64)
+    early: NDArray[np.bool_] = at < behind[line]
     n_back = len(back.points) if back is not None else 0
     if back is not None:
         first = np.cumsum(back.count) - back.count
@@ -238,24 +272,7 @@ def _join(flow: Flow, mesh: Mesh, runs: dict[float, _Half], n_seeds: int) -> Lin
     if ahead is not None:
         first = np.cumsum(ahead.count) - ahead.count
         index[~early] = (n_back + first[line] + at - behind[line])[~early]
-
-    def joined(name: str) -> NDArray[Any]:
-        return np.asarray(np.concatenate([getattr(h, name) for h in halves])[index])
-
-    points, time = joined("points"), joined("time")
-    time[early] *= -1.0
-    ends = np.zeros((n_seeds, 2), np.int64)
-    for column, half in enumerate((back, ahead)):
-        if half is not None:
-            ends[:, column] = half.reason
-    if back is not None and ahead is not None:
-        ends[ahead.reason == End.CLOSED, 0] = 0
-    error = sum((h.error for h in halves), np.zeros(n_seeds))
-    cells, places = joined("cell"), joined("place")
-    ids, weights = np.empty((len(cells), 8), np.int64), np.empty((len(cells), 8))
-    run_chunks(lambda a, b: kernels.places_to_weights(mesh.arrays, cells, places, ids, weights, a, b), len(cells), 65536)
-    told = _tell_walls(flow, points, offsets, ends[kept])
-    return Lines(points, offsets, time, Stencil(ids, weights), kept, told, error[kept], n_seeds)
+    return index, early
 
 
 def _tell_walls(flow: Flow, points: NDArray[np.float64], offsets: NDArray[np.int64],

@@ -35,7 +35,7 @@ class _Key:
 
     @property
     def bar(self) -> QRectF:
-        return QRectF(self.box.left() + 8 + SPREAD, self.box.top() + 34, BAR, self.box.height() - 48)
+        return QRectF(self.box.left() + 8 + SPREAD, self.box.top() + 42, BAR, self.box.height() - 54)
 
     def y_of(self, value: float) -> float:
         a, b = self.axis
@@ -94,13 +94,13 @@ class KeysOverlay:
         p.setBrush(theme.colour("panel", 0.88))
         p.drawRoundedRect(key.box, 6, 6)
         p.setPen(theme.colour("ink"))
-        p.setFont(theme.font(13, bold=True))
-        title = p.fontMetrics().elidedText(key.quantity.title, Qt.TextElideMode.ElideRight, round(WIDTH) - 18)
-        p.drawText(QPointF(key.box.left() + 10, key.box.top() + 17), title)
+        p.setFont(theme.font(12.5, bold=True))
+        title = p.fontMetrics().elidedText(key.quantity.title, Qt.TextElideMode.ElideRight, round(WIDTH) - 12)
+        p.drawText(QPointF(key.box.left() + 8, key.box.top() + 17), title)
         p.setFont(theme.font(11))
         p.setPen(theme.colour("soft"))
         unit = key.quantity.unit or ("" if key.quantity.group == "Gas" else "file units" if not self._si() else "")
-        p.drawText(QPointF(key.box.left() + 10, key.box.top() + 30), " · ".join(t for t in (unit, f"{key.quantity.place} values") if t))
+        p.drawText(QPointF(key.box.left() + 8, key.box.top() + 31), " · ".join(t for t in (unit, f"{key.quantity.place} values") if t))
         self._paint_silhouette(p, key)
         self._paint_bar(p, key)
         self._paint_marks(p, key)
