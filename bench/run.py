@@ -250,6 +250,7 @@ def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--points", type=int, default=128, help="points along each edge of the grid")
     options.add_argument("--rounds", type=int, default=4)
+    options.add_argument("--only", choices=("gradients", "lines"), help="half of the table")
     chosen = options.parse_args()
     os.environ.setdefault("VTK_SMP_MAX_THREADS", str(THREADS))
     vtkSMPTools.SetBackend("STDThread")
@@ -257,9 +258,10 @@ def main() -> None:
     print(f"VTK backend {vtkSMPTools.GetBackend()}, {vtkSMPTools.GetEstimatedNumberOfThreads()} threads; {chosen.points}³ points; "
           f"tolerance {TOLERANCE:g} a step, lines of length {LENGTH:g}; kernels compiled before the clock starts")
     warm_kernels()
-    rows = gradients(chosen.points, chosen.rounds)
-    rows += tracing(chosen.points, chosen.rounds, confined, "long")
-    rows += tracing(chosen.points, chosen.rounds, exact, "short")
+    rows = gradients(chosen.points, chosen.rounds) if chosen.only != "lines" else []
+    if chosen.only != "gradients":
+        rows += tracing(chosen.points, chosen.rounds, confined, "long")
+        rows += tracing(chosen.points, chosen.rounds, exact, "short")
     print(f"\n{'what':<38}{'state':<7}{'ours':>9}{'VTK':>10}{'ratio':>8}{'wanted':>8}{'error':>11}{'VTK error':>11}")
     for r in rows:
         print(f"{r.what:<38}{r.state:<7}{r.ours:>8.3f}s{r.theirs:>9.3f}s{r.theirs / r.ours:>7.1f}x{r.wanted:>8}"

@@ -63,16 +63,16 @@ def _columns(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]) -> N
 
 
 def _stepper(grid: Grid, points: NDArray[np.float64], columns: NDArray[Any], result: NDArray[Any],
-             token: Token | None) -> tuple[Callable[[int, int], None], int, int, int]:
-    """What computes a range of the gradient, the number of its steps, steps a chunk, and nodes a step."""
+             token: Token | None) -> tuple[Callable[[int, int], None], int, int]:
+    """What computes a range of the gradient, the number of its steps, and steps a chunk."""
     if isinstance(grid, StructuredGrid):
         dims = np.array(grid.dims, np.int64)
         layer = grid.dims[0] * grid.dims[1]
         return (lambda a, b: kernels.gradient_structured(points, dims, columns, result, a, b), grid.dims[2],
-                max(1, 16384 // layer), layer)
+                max(1, 65536 // layer))
     near = links_of(grid, token)
     return (lambda a, b: kernels.gradient_unstructured(points, columns, near.starts, near.links, near.outer, result, a, b),
-            grid.n_points, 8192, 1)
+            grid.n_points, 8192)
 
 
 def block_gradient(grid: Grid, points: NDArray[np.float64], values: NDArray[Any], token: Token | None = None,
@@ -109,7 +109,7 @@ def block_gradient(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]
     """
     columns = _columns(grid, points, values)
     result = np.empty((len(columns), columns.shape[1], 3), columns.dtype) if out is None else out
-    step, count, chunk, _ = _stepper(grid, points, columns, result, token)
+    step, count, chunk = _stepper(grid, points, columns, result, token)
     run_chunks(step, count, chunk, token)
     _mend(grid, result)
     return result
@@ -143,13 +143,18 @@ def block_turning(grid: Grid, points: NDArray[np.float64], velocity: NDArray[Any
     columns = _columns(grid, points, velocity)
     n, dtype = len(columns), columns.dtype
     grad, vorticity, q = (np.empty((n, 3, 3), dtype), np.empty((n, 3), dtype), np.empty(n, dtype)) if out is None else out
-    step, count, chunk, size = _stepper(grid, points, columns, grad, token)
+    if isinstance(grid, StructuredGrid):
+        dims = np.array(grid.dims, np.int64)
+        run_chunks(lambda a, b: kernels.turning_structured(points, dims, columns, grad, vorticity, q, a, b), grid.dims[2],
+                   max(1, 65536 // (grid.dims[0] * grid.dims[1])), token)
+    else:
+        step, count, chunk = _stepper(grid, points, columns, grad, token)
 
-    def both(begin: int, end: int) -> None:
-        step(begin, end)
-        kernels.from_velocity_gradient(grad, vorticity, q, begin * size, end * size)
+        def both(begin: int, end: int) -> None:
+            step(begin, end)
+            kernels.from_velocity_gradient(grad, vorticity, q, begin, end)
 
-    run_chunks(both, count, chunk, token)
+        run_chunks(both, count, chunk, token)
     if _mend(grid, grad):
         kernels.from_velocity_gradient(grad, vorticity, q, 0, n)
     return grad, vorticity, q

@@ -138,7 +138,8 @@ def mend_gradient(dims: Array, out: Array) -> int:
 @kernel
 def from_velocity_gradient(grad: Array, vorticity: Array, q: Array, begin: int, end: int) -> None:
     """Vorticity (n, 3) and Q (n,) from grad (n, 3, 3) with grad[p, i, j] = d(u_i)/d(x_j)."""
-    for n in range(begin, end):
+    for node in range(begin, end):
+        n = np.uint64(node)
         xx, xy, xz = grad[n, 0, 0], grad[n, 0, 1], grad[n, 0, 2]
         yx, yy, yz = grad[n, 1, 0], grad[n, 1, 1], grad[n, 1, 2]
         zx, zy, zz = grad[n, 2, 0], grad[n, 2, 1], grad[n, 2, 2]
@@ -146,6 +147,53 @@ def from_velocity_gradient(grad: Array, vorticity: Array, q: Array, begin: int, 
         vorticity[n, 1] = xz - zx
         vorticity[n, 2] = yx - xy
         q[n] = xx * yy + yy * zz + zz * xx - xy * yx - yz * zy - xz * zx
+
+
+@kernel
+def turning_structured(points: Array, dims: Array, u: Array, grad: Array, vorticity: Array, q: Array, begin: int,
+                       end: int) -> None:
+    """Velocity gradient, vorticity and Q in the layers k = begin..end; inside the block without reading anything back."""
+    ni, nj, nk = dims[0], dims[1], dims[2]
+    layer = ni * nj
+    for k in range(begin, end):
+        for j in range(nj):
+            row = ni * (j + nj * k)
+            if k == 0 or k == nk - 1 or j == 0 or j == nj - 1 or ni < 3:
+                _border_row(points, u, grad, ni, nj, nk, 0, 1, j, k)
+                from_velocity_gradient(grad, vorticity, q, row, row + ni)
+                continue
+            _border_row(points, u, grad, ni, nj, nk, 0, ni - 1, j, k)
+            from_velocity_gradient(grad, vorticity, q, row, row + 1)
+            from_velocity_gradient(grad, vorticity, q, row + ni - 1, row + ni)
+            for i in range(1, ni - 1):
+                n = np.uint64(row + i)
+                a0, a1 = n - np.uint64(1), n + np.uint64(1)
+                b0, b1 = n - np.uint64(ni), n + np.uint64(ni)
+                c0, c1 = n - np.uint64(layer), n + np.uint64(layer)
+                xr = points[a1, 0] - points[a0, 0]
+                yr = points[a1, 1] - points[a0, 1]
+                zr = points[a1, 2] - points[a0, 2]
+                xs = points[b1, 0] - points[b0, 0]
+                ys = points[b1, 1] - points[b0, 1]
+                zs = points[b1, 2] - points[b0, 2]
+                xt = points[c1, 0] - points[c0, 0]
+                yt = points[c1, 1] - points[c0, 1]
+                zt = points[c1, 2] - points[c0, 2]
+                rx, ry, rz = ys * zt - zs * yt, zs * xt - xs * zt, xs * yt - ys * xt
+                inv = 1.0 / (xr * rx + yr * ry + zr * rz)
+                sx, sy, sz = yt * zr - zt * yr, zt * xr - xt * zr, xt * yr - yt * xr
+                tx, ty, tz = yr * zs - zr * ys, zr * xs - xr * zs, xr * ys - yr * xs
+                fr, fs, ft = inv * (u[a1, 0] - u[a0, 0]), inv * (u[b1, 0] - u[b0, 0]), inv * (u[c1, 0] - u[c0, 0])
+                xx, xy, xz = fr * rx + fs * sx + ft * tx, fr * ry + fs * sy + ft * ty, fr * rz + fs * sz + ft * tz
+                fr, fs, ft = inv * (u[a1, 1] - u[a0, 1]), inv * (u[b1, 1] - u[b0, 1]), inv * (u[c1, 1] - u[c0, 1])
+                yx, yy, yz = fr * rx + fs * sx + ft * tx, fr * ry + fs * sy + ft * ty, fr * rz + fs * sz + ft * tz
+                fr, fs, ft = inv * (u[a1, 2] - u[a0, 2]), inv * (u[b1, 2] - u[b0, 2]), inv * (u[c1, 2] - u[c0, 2])
+                zx, zy, zz = fr * rx + fs * sx + ft * tx, fr * ry + fs * sy + ft * ty, fr * rz + fs * sz + ft * tz
+                grad[n, 0, 0], grad[n, 0, 1], grad[n, 0, 2] = xx, xy, xz
+                grad[n, 1, 0], grad[n, 1, 1], grad[n, 1, 2] = yx, yy, yz
+                grad[n, 2, 0], grad[n, 2, 1], grad[n, 2, 2] = zx, zy, zz
+                vorticity[n, 0], vorticity[n, 1], vorticity[n, 2] = zy - yz, xz - zx, yx - xy
+                q[n] = xx * yy + yy * zz + zz * xx - xy * yx - yz * zy - xz * zx
 
 
 @kernel

@@ -601,10 +601,10 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
             box = st[5] == 0
             if box:  # where the stages will be, in grid indices, by the map's linear part
                 for d in range(3):
-                    e, f = (d + 1) % 3, (d + 2) % 3
+                    d1, d2 = (d + 1) % 3, (d + 2) % 3
                     for g in range(3):
-                        a, b = (g + 1) % 3, (g + 2) % 3
-                        guess[d, g] = (jac[a, e] * jac[b, f] - jac[a, f] * jac[b, e]) / det
+                        g1, g2 = (g + 1) % 3, (g + 2) % 3
+                        guess[d, g] = (jac[g1, d1] * jac[g2, d2] - jac[g1, d2] * jac[g2, d1]) / det
                     index[d] = st[2 + d] + q[d]
             if not fastest < 1e300:
                 fastest = 1e300
