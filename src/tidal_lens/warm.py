@@ -12,7 +12,7 @@ from tidal_lens.flow.roles import Roles
 from tidal_lens.quantities.gradients import flow_gradient, vorticity_and_q
 from tidal_lens.quantities.nodes import node_values
 from tidal_lens.sampling.mesh import mesh_of
-from tidal_lens.tracing.streamlines import TraceSettings, seed_line, trace_lines
+from tidal_lens.tracing.streamlines import TraceSettings, seeds_on_line, trace_lines
 from tidal_lens.work import Token
 
 
@@ -48,4 +48,4 @@ def warm_kernels(token: Token | None = None) -> None:
             column.flags.writeable = writeable
             stencil.apply(column)
     wanted.check()
-    trace_lines(flow, mesh, velocity, seed_line((0.5, 0.5, 0.5), (0.5, 1.5, 1.5), 3), TraceSettings("both"))
+    trace_lines(flow, mesh, velocity, seeds_on_line((0.5, 0.5, 0.5), (0.5, 1.5, 1.5), 3), TraceSettings("both"))

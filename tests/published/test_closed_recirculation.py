@@ -7,7 +7,7 @@ from tidal_lens.cutting.contour import isosurface
 from tidal_lens.demo.vortex_tank import CENTRE, RADIUS
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import mesh_of
-from tidal_lens.tracing.streamlines import End, TraceSettings, seed_line, trace_lines
+from tidal_lens.tracing.streamlines import End, TraceSettings, seeds_on_line, trace_lines
 
 
 def traced(demo, seeds, **settings):
@@ -26,7 +26,7 @@ def test_orbits_inside_close(demo, where):
 
 def test_no_line_crosses_the_dividing_sphere(demo):
     """Lines from upstream stay outside the sphere to within the mesh's own resolution."""
-    lines = traced(demo, seed_line((-1.9, -0.3, 1.0), (-1.9, 0.3, 1.5), 24), direction="forward")
+    lines = traced(demo, seeds_on_line((-1.9, -0.3, 1.0), (-1.9, 0.3, 1.5), 24), direction="forward")
     assert lines.n_lines == 24
     assert np.linalg.norm(lines.points - CENTRE, axis=1).min() > RADIUS - 0.02
     assert (lines.ends[:, 1] == End.LEFT).all()

@@ -10,7 +10,7 @@ from tidal_lens.flow.boundaries import boundary_of_faces, outside_of
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import build_mesh, mesh_of
-from tidal_lens.tracing.streamlines import End, TraceSettings, seed_line, trace_lines
+from tidal_lens.tracing.streamlines import End, TraceSettings, seeds_on_line, trace_lines
 from tidal_lens.work import Token
 
 
@@ -136,18 +136,18 @@ def test_a_line_that_meets_a_wall_says_so():
 
 def test_seeds_outside_are_counted():
     flow = cube_flow(5, velocity=lambda p: np.tile([1.0, 0, 0], (len(p), 1)))
-    lines = follow(flow, seed_line((0.5, 0.5, -0.49), (0.5, 0.5, 0.51), 11))
+    lines = follow(flow, seeds_on_line((0.5, 0.5, -0.49), (0.5, 0.5, 0.51), 11))
     assert lines.n_seeds == 11
     assert lines.n_lines == 6
     assert lines.seeds.tolist() == [5, 6, 7, 8, 9, 10]
-    none = follow(flow, seed_line((5, 5, 5), (6, 6, 6), 4))
+    none = follow(flow, seeds_on_line((5, 5, 5), (6, 6, 6), 4))
     assert none.n_lines == 0
     assert none.census == ()
 
 
 def test_colours_follow_the_line():
     flow = cube_flow(9, "tetrahedra", 0.05, velocity=abc)
-    lines = follow(flow, seed_line((0.2, 0.2, 0.2), (0.8, 0.8, 0.8), 40))
+    lines = follow(flow, seeds_on_line((0.2, 0.2, 0.2), (0.8, 0.8, 0.8), 40))
     x = lines.stencil.apply(np.ascontiguousarray(flow.points[:, 0]))
     assert np.abs(x - lines.points[:, 0]).max() < 1e-9
 
@@ -156,7 +156,7 @@ def test_cancel_stops_and_a_later_trace_works(demo):
     token = Token()
     token.cancel()
     with pytest.raises(CancelledError):
-        follow(demo, seed_line((-1.9, -1, 1), (-1.9, 1, 1), 200), token)
+        follow(demo, seeds_on_line((-1.9, -1, 1), (-1.9, 1, 1), 200), token)
     assert follow(demo, CENTRE + np.array([0, 0, 0.9])).n_lines == 1
 
 

@@ -38,6 +38,8 @@ def test_lamp_shows_hides_and_shows_alone(window):
     study = window.document.study
     assert study.alone == study.layers[1].id
     assert [study.is_drawn(x) for x in study.layers] == [False, True]
+    assert all(x.shown for x in study.layers)
+    assert window.document.undo_what == "Show alone"
     window.act("show-alone")
     assert window.document.study.alone is None
 

@@ -189,7 +189,8 @@ class Card(QWidget):
         if event is None:
             return
         if self.lamp_rect().contains(event.position().toPoint()):
-            self._act("toggle-lamp", self.layer_id)  # the first click of the two is taken back
+            if self.document.undo_what in ("Show", "Hide"):  # the first click of the two is taken back
+                self.document.undo()
             self._act("show-alone", self.layer_id)
         elif event.position().y() > PICTURE:
             self.rename()

@@ -17,7 +17,7 @@ from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.store import Distribution, QuantityStore, depends_on_reference
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.study.model import AnyLayer, IsoLayer, IsoShape, KeySetting, SliceLayer, StreamLayer, Study, WallLayer
-from tidal_lens.tracing.streamlines import Lines, TraceSettings, seed_line, trace_lines
+from tidal_lens.tracing.streamlines import Lines, TraceSettings, seeds_on_line, trace_lines
 from tidal_lens.work import Token
 
 Geometry = Surface | Lines
@@ -142,7 +142,7 @@ class Evaluator:
         shape = layer.shape
         settings = TraceSettings(shape.direction, shape.max_length, 1e-2 if draft else shape.tolerance,
                                  max_cells=5.0 if draft else 3.5)
-        seeds = seed_line(shape.start, shape.end, shape.count)
+        seeds = seeds_on_line(shape.start, shape.end, shape.count)
         return trace_lines(self.flow, mesh, self.store.values("velocity", token), seeds, settings, token)
 
 

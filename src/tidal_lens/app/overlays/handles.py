@@ -15,7 +15,7 @@ from tidal_lens.app.overlays.base import halo_text, near
 from tidal_lens.app.parts import number_text
 from tidal_lens.study.beginnings import AXES, round_to
 from tidal_lens.study.model import SliceLayer, StreamLayer
-from tidal_lens.tracing.streamlines import Lines, seed_line
+from tidal_lens.tracing.streamlines import Lines, seeds_on_line
 
 if TYPE_CHECKING:
     from tidal_lens.app.view import FlowView
@@ -109,7 +109,7 @@ class HandlesOverlay:
 
     def _paint_seeds(self, p: QPainter, layer: StreamLayer) -> None:
         shape = layer.shape
-        seeds = seed_line(shape.start, shape.end, min(shape.count, 200))
+        seeds = seeds_on_line(shape.start, shape.end, min(shape.count, 200))
         result = self._view.document.results.get(layer.id)
         inside = np.ones(len(seeds), dtype=bool)
         if result is not None and isinstance(result.geometry, Lines) and result.geometry.n_seeds == len(seeds):

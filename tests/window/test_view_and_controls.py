@@ -1,0 +1,220 @@
+"""The finer points of the view and of the controls."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QContextMenuEvent, QWheelEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QMenu
+
+from driving import drag, keys, move, settle, spin, type_into, wait
+from tidal_lens.study.model import IsoLayer, IsoShape, KeySetting
+
+NONE = Qt.KeyboardModifier.NoModifier
+
+
+def chosen(window):
+    return window.document.chosen_layer
+
+
+def wheel(window, at, steps):
+    view = window.view
+    event = QWheelEvent(QPointF(at), QPointF(view.mapToGlobal(QPointF(at).toPoint())), QPoint(0, 0), QPoint(0, 120 * steps),
+                        Qt.MouseButton.NoButton, NONE, Qt.ScrollPhase.NoScrollPhase, False)
+    QApplication.sendEvent(view, event)
+    spin()
+
+
+def test_the_wheel_zooms_to_what_is_under_the_pointer(window):
+    camera = window.view.shown_camera
+    target = np.array([[3.2, 0.0, 1.8]])
+    (place,), _ = camera.project(target, window.view.width(), window.view.height())
+    wheel(window, QPointF(*place), 3)
+    settle(window)
+    near = window.view.shown_camera
+    (after,), _ = near.project(target, window.view.width(), window.view.height())
+    assert np.abs(after - place).max() < 1.5
+    assert np.linalg.norm(near.eye - target) < 0.7 * np.linalg.norm(camera.eye - target)
+    wheel(window, QPointF(*place), -3)
+    assert np.linalg.norm(window.document.camera.eye - camera.eye) < 0.02
+
+
+def test_a_double_click_sets_the_pivot(window):
+    camera = window.view.shown_camera
+    target = np.array([3.2, 0.0, 1.8])
+    (place,), _ = camera.project(target[None], window.view.width(), window.view.height())
+    QTest.mouseDClick(window.view, Qt.MouseButton.LeftButton, NONE, QPointF(*place).toPoint())
+    drag(window.view, QPointF(700, 520), QPointF(800, 540))
+    settle(window)
+    (after,), _ = window.view.shown_camera.project(target[None], window.view.width(), window.view.height())
+    assert np.abs(after - place).max() < 4, "it turned about what was clicked"
+
+
+def test_the_middle_button_pans(window):
+    before = window.document.camera
+    drag(window.view, QPointF(700, 520), QPointF(740, 500), button=Qt.MouseButton.MiddleButton)
+    after = window.document.camera
+    assert np.allclose(after.eye - before.eye, after.focus - before.focus)
+    assert np.linalg.norm(after.eye - before.eye) > 0.05
+
+
+def test_a_slice_seen_end_on_is_still_moved(window):
+    window.view.look_from(1, 1)
+    settle(window)
+    bead = window.view.handles.bead_at("slice")
+    drag(window.view, bead, bead - QPointF(0, 60))
+    assert chosen(window).shape.position > 0.1
+    settle(window)
+
+
+def test_shift_f_frames_the_chosen_card(window):
+    window.document.choose(window.document.study.layers[0].id)
+    before = window.document.camera
+    keys(window.view, Qt.Key.Key_F, modifiers=Qt.KeyboardModifier.ShiftModifier)
+    settle(window)
+    points = window.document.results[chosen(window).id].geometry.points
+    places, depth = window.view.shown_camera.project(points, window.view.width(), window.view.height())
+    assert depth.min() > 0
+    assert places.min() > 0
+    assert not np.allclose(window.document.camera.eye, before.eye)
+
+
+def test_coordinates_of_the_seed_line_are_typed_in_the_view(window):
+    window.act("add-streamlines")
+    settle(window)
+    label = window.view.handles._labels["start"].center()
+    QTest.mouseDClick(window.view, Qt.MouseButton.LeftButton, NONE, label.toPoint())
+    type_into(window.view._editor, "1, -0.5, 1.25")
+    assert chosen(window).shape.start == (1.0, -0.5, 1.25)
+    settle(window)
+    label = window.view.handles._labels["start"].center()
+    QTest.mouseDClick(window.view, Qt.MouseButton.LeftButton, NONE, label.toPoint())
+    type_into(window.view._editor, "1, 2")
+    assert chosen(window).shape.start == (1.0, -0.5, 1.25), "two numbers are no point"
+    assert "not a number" in window.status.pointer.text()
+    settle(window)
+
+
+def test_a_seed_line_snaps_to_nodes(window):
+    window.act("add-streamlines")
+    settle(window)
+    bead = window.view.handles.bead_at("end")
+    drag(window.view, bead, bead + QPointF(20, 12), Qt.KeyboardModifier.ControlModifier)
+    end = np.array(chosen(window).shape.end)
+    assert np.abs(window.document.flow.points - end).max(axis=1).min() < 1e-9
+    settle(window)
+
+
+def test_the_menu_of_a_key(window):
+    grip = window.view.keys.grip_at("mach", "low")
+    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, grip.toPoint(), window.view.mapToGlobal(grip.toPoint()))
+    QApplication.sendEvent(window.view, event)
+    spin(0.05)
+    menu = next(m for m in window.view.findChildren(QMenu) if m.isVisible())
+    mirror, reset = menu.actions()
+    assert not reset.isEnabled()
+    mirror.trigger()
+    assert window.document.study.keys["mach"] == KeySetting(symmetric=True)
+    assert window.document.key("mach")[1:] == (-1.22, 1.22)
+    menu.close()
+    window.act("undo")
+    assert window.document.study.keys == {}
+    settle(window)
+
+
+def test_a_key_end_is_typed_in_the_view_and_ends_never_cross(window):
+    grip = window.view.keys.grip_at("mach", "high")
+    QTest.mouseDClick(window.view, Qt.MouseButton.LeftButton, NONE, grip.toPoint())
+    type_into(window.view._editor, "0.9")
+    assert window.document.key("mach")[2] == 0.9
+    settle(window)
+    grip = window.view.keys.grip_at("mach", "low")
+    drag(window.view, grip, grip - QPointF(0, 400))
+    _, low, high = window.document.key("mach")
+    assert low < high == 0.9
+    settle(window)
+
+
+def test_two_isosurfaces_share_one_key(window):
+    store = window.document.evaluator.store
+    store.distribution("q")
+    for value in (3e5, 6e5):
+        study = window.document.study
+        layer = IsoLayer(id=study.new_id("iso"), name=study.new_name("Q"), shape=IsoShape(quantity="q", value=value))
+        window.document.edit(study.adding(layer), "Add")
+    settle(window)
+    shown = window.view.keys.keys()
+    assert [k.quantity.name for k in shown] == ["mach", "q"]
+    assert sorted(v for _, v in shown[1].beads) == [3e5, 6e5]
+    ids = [x.id for x in window.document.study.layers if isinstance(x, IsoLayer)]
+    bead = window.view.keys.grip_at("q", ids[0])
+    drag(window.view, bead, bead - QPointF(0, 8))
+    assert window.document.chosen == ids[0]
+    assert window.document.study.layer(ids[1]).shape.value == 6e5
+    assert window.document.study.layer(ids[0]).shape.value > 3e5
+    settle(window)
+
+
+def test_a_slice_is_turned_and_swept(window):
+    controls = window.bench.card.controls["slice"]
+    controls.axis.button("2").click()
+    assert chosen(window).shape.axis == 2
+    assert chosen(window).name == "Slice z"
+    settle(window)
+    steps_before = window.document.undo_what
+    controls.sweep.sliderPressed.emit()
+    for share in (60, 70, 80):
+        controls.sweep.setValue(share)
+        spin(0.02)
+    controls.sweep.sliderReleased.emit()
+    settle(window)
+    low, high = (float(b[2]) for b in window.document.flow.bounds)
+    assert chosen(window).shape.position == pytest.approx(low + 0.8 * (high - low), abs=0.01)
+    window.act("undo")
+    assert chosen(window).shape.position == pytest.approx(1.3, abs=0.01), "a sweep is one step"
+    assert window.document.undo_what == steps_before
+    settle(window)
+
+
+def test_hints_tell_what_can_be_dragged(window):
+    told = []
+    window.view.pointed.connect(told.append)
+    places = {"Drag to move the slice": window.view.handles.bead_at("slice"), "wind": window.view.rose.centre,
+              "change the range": window.view.keys.grip_at("mach", "high")}
+    for words, at in places.items():
+        move(window.view, at)
+        assert words in told[-1]
+    move(window.view, QPointF(window.view.width() - 3, 3))
+    assert told[-1] == ""
+
+
+def test_folding_the_bench_gives_the_view_its_room(window):
+    wide = window.view.width()
+    keys(window, Qt.Key.Key_F9)
+    settle(window)
+    assert window.view.width() == wide + 300
+    keys(window, Qt.Key.Key_4, modifiers=Qt.KeyboardModifier.AltModifier)
+    settle(window)
+    assert window.view.width() == wide
+    assert window.bench.station == "trace"
+
+
+def test_saving_by_keys_once_the_study_has_a_name(window, tmp_path):
+    assert window.document.save(tmp_path / "view")
+    assert window.document.file == tmp_path / "view.tidal"
+    window.act("add-slice-x")
+    assert window.top.title.text().endswith("*")
+    keys(window, Qt.Key.Key_S, modifiers=Qt.KeyboardModifier.ControlModifier)
+    assert not window.document.is_changed
+    assert "view.tidal" in window.top.title.text()
+    assert not window.top.title.text().endswith("*")
+    settle(window)
+
+
+def test_a_save_that_fails_is_told(window, tmp_path):
+    (tmp_path / "file").write_text("")
+    assert not window.document.save(tmp_path / "file" / "x.tidal")
+    wait(window.strips.live, "a strip", 5)
+    assert "could not be saved" in window.strips.live()[0].text.text()
+    window.strips.clear()
+    assert window.strips.live() == []
