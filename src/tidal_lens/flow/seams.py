@@ -7,9 +7,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from tidal_lens.flow.faces import outer_faces
 from tidal_lens.flow.grid import Grid
@@ -65,6 +62,11 @@ def find_seams(points: NDArray[np.float64], grids: list[tuple[int, Grid]]) -> Se
     none = Seams(np.empty(0, np.int64), np.empty(0, np.int64), 0)
     if len(grids) < 2:
         return none
+    # Loaded here: half a second that the window need not wait for.
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+    from scipy.spatial import cKDTree
+
     outer = np.unique(np.concatenate([first + outer_faces(grid).ravel() for first, grid in grids]))
     size = float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
     pairs = cKDTree(points[outer]).query_pairs(1e-6 * size, output_type="ndarray")

@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tidal_lens.errors import DoubtfulFlowError, FileError
 from tidal_lens.flow.boundaries import boundary_of_faces, find_boundaries, kind_from_name, outside_of
@@ -134,6 +133,8 @@ def _boundaries(sheets: list[tuple[str, vtk_arrays.Sheet]], points: NDArray[np.f
                 speed: NDArray[Any] | None, labels: NDArray[np.int64]) -> tuple[Boundary, ...]:
     if not sheets:
         return find_boundaries(points, outside, speed)
+    from scipy.spatial import cKDTree  # loaded when first needed, not before the window is up
+
     found: list[Boundary] = []
     outer_nodes = np.unique(outside)
     tree = cKDTree(points[outer_nodes])

@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk
 from vtkmodules.vtkCommonCore import vtkPoints, vtkStringArray
 from vtkmodules.vtkCommonDataModel import vtkMultiBlockDataSet, vtkStructuredGrid
-from vtkmodules.vtkIOXML import vtkXMLMultiBlockDataWriter, vtkXMLStructuredGridWriter
 
 from tidal_lens.errors import FileError
 
@@ -65,6 +64,8 @@ def to_structured_grid(piece: StructuredPiece, facts: Mapping[str, str | tuple[f
 
 def write_structured(path: Path, piece: StructuredPiece, facts: Mapping[str, str | tuple[float, ...]]) -> None:
     """Write one block as a ``.vts`` file."""
+    from vtkmodules.vtkIOXML import vtkXMLStructuredGridWriter
+
     writer = vtkXMLStructuredGridWriter()
     writer.SetFileName(str(path))
     writer.SetInputData(to_structured_grid(piece, facts))
@@ -81,6 +82,8 @@ def write_multiblock(path: Path, blocks: list[StructuredPiece], boundaries: list
     FileError
         When the file could not be written.
     """
+    from vtkmodules.vtkIOXML import vtkXMLMultiBlockDataWriter
+
     root = vtkMultiBlockDataSet()
     for number, piece in enumerate([*blocks, *boundaries]):
         root.SetBlock(number, to_structured_grid(piece, facts))

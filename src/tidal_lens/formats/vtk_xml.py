@@ -7,32 +7,20 @@ files of a multi-block file are followed here, never by the library, and only in
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree as ET
-
-from vtkmodules.vtkIOXML import (
-    vtkXMLImageDataReader,
-    vtkXMLPolyDataReader,
-    vtkXMLRectilinearGridReader,
-    vtkXMLStructuredGridReader,
-    vtkXMLUnstructuredGridReader,
-)
 
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import Flow
 from tidal_lens.formats.assemble import Part, assemble
 from tidal_lens.work import Token
 
-_READERS: dict[str, Callable[[], Any]] = {
-    "ImageData": vtkXMLImageDataReader,
-    "RectilinearGrid": vtkXMLRectilinearGridReader,
-    "StructuredGrid": vtkXMLStructuredGridReader,
-    "UnstructuredGrid": vtkXMLUnstructuredGridReader,
-    "PolyData": vtkXMLPolyDataReader,
-}
+_READERS = {"ImageData": "vtkXMLImageDataReader", "RectilinearGrid": "vtkXMLRectilinearGridReader",
+            "StructuredGrid": "vtkXMLStructuredGridReader", "UnstructuredGrid": "vtkXMLUnstructuredGridReader",
+            "PolyData": "vtkXMLPolyDataReader"}
 _KIND = re.compile(rb"<VTKFile[^>]*?\btype\s*=\s*[\"'](\w+)[\"']")
 _EXTENT = re.compile(rb"WholeExtent\s*=\s*[\"']([-\d\s]+)[\"']")
 _COUNT = re.compile(rb"NumberOf(?:Points|Cells)\s*=\s*[\"'](\d+)[\"']")
@@ -90,7 +78,9 @@ def _check_declared_sizes(path: Path, head: bytes, size: int) -> None:
 
 
 def _read_piece(path: Path, kind: str, token: Token) -> Any:
-    reader = _READERS[kind]()
+    from vtkmodules import vtkIOXML  # loaded when first needed, not before the window is up
+
+    reader = getattr(vtkIOXML, _READERS[kind])()
     problems: list[str] = []
 
     def note_problem(_caller: Any, _event: str, message: str = "") -> None:

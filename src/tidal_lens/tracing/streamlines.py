@@ -10,7 +10,6 @@ from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tidal_lens.errors import CancelledError
 from tidal_lens.flow.case import Flow
@@ -278,6 +277,8 @@ def _interleave(back: _Half | None, ahead: _Half | None, behind: NDArray[np.int6
 def _tell_walls(flow: Flow, points: NDArray[np.float64], offsets: NDArray[np.int64],
                 ends: NDArray[np.int64]) -> NDArray[np.int64]:
     """Where a line left the grid beside a wall, say so."""
+    from scipy.spatial import cKDTree  # loaded when first needed, not before the window is up
+
     trees = flow.__dict__.get("_boundary_trees")
     if trees is None:
         trees = [(b.kind == "wall", cKDTree(_middles(b.points, b.faces))) for b in flow.boundaries if len(b.faces)]
