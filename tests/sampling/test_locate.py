@@ -28,10 +28,21 @@ def test_points_outside_are_outside(kind):
     assert np.isnan(stencil.apply(np.ones(flow.n_points))).all()
 
 
-def test_nodes_faces_and_corners_are_inside():
-    flow = cube_flow(5, "structured", 0.1)
-    _, inside = build_mesh(flow).locate(flow.points)
+@pytest.mark.parametrize("kind", KINDS)
+def test_nodes_and_middles_of_edges_and_faces_are_inside(kind):
+    """The hard places: collapsed edges and corners, and borders between cells."""
+    flow = cube_flow(6, kind, 0.08)
+    grid = flow.blocks[0].grid
+    places = [flow.points]
+    if kind != "structured":
+        corners = flow.points[grid.corners]
+        places += [0.5 * (corners[:, a] + corners[:, b]) for a, b in ((0, 1), (1, 2), (0, 4), (2, 6))]
+        places += [corners[:, (0, 1, 5, 4)].mean(axis=1)]
+    targets = np.concatenate(places)
+    stencil, inside = build_mesh(flow).locate(targets)
     assert inside.all()
+    for axis in range(3):
+        assert np.abs(stencil.apply(np.ascontiguousarray(flow.points[:, axis])) - targets[:, axis]).max() < 1e-5
 
 
 def test_values_across_two_blocks_of_different_kinds():

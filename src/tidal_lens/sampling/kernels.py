@@ -9,7 +9,7 @@ A mesh is passed as one tuple ``m`` of arrays (see :class:`tidal_lens.sampling.m
 Columns of ``blocks``: 0 structured?, 1 first point, 2-4 points along i, j, k, 5 first cell, 6 cells, 7 first row in the
 unstructured tables, 8 levels of the tree, 9 first entry in ``order``.
 A place is (block, cell within the block, r, s, t). Scratch of a line: ``st`` int64 (6): block, cell, i, j, k, kind of the
-cell (0 structured, 1 unstructured, 2 tetrahedron);
+cell (0 structured, 1 hexahedron, 2 tetrahedron, 3 wedge, 4 pyramid);
 ``q`` (4): r, s, t, and after a failed walk how far outside it ended [cells];
 ``cx`` (8, 3): trilinear coefficients of the position; ``cv``: of the velocity; ``ids`` (8).
 Rows of mesh arrays are never taken as views: each would count a reference, and two threads would fight for the counter.
@@ -116,7 +116,8 @@ def _load(points: Array, blocks: Array, corners: Array, kinds: Array, vel: Array
         st[4] = cell // (ci * cj)
         st[5] = 0
     else:
-        st[5] = 2 if kinds[blocks[block, 7] + cell] == 10 else 1
+        kind = kinds[blocks[block, 7] + cell]
+        st[5] = 2 if kind == 10 else (3 if kind == 13 else (4 if kind == 14 else 1))
     _coefficients(points, ids, cx)
     _coefficients(vel, ids, cv)
 
@@ -124,6 +125,10 @@ def _load(points: Array, blocks: Array, corners: Array, kinds: Array, vel: Array
 @kernel
 def _newton(c: Array, x: float, y: float, z: float, r: float, s: float, t: float) -> tuple[bool, float, float, float]:
     """Invert the trilinear map from a guess, all in registers; False where it is singular or runs away."""
+    scale = 0.0
+    for d in range(3):
+        scale += c[1, d] * c[1, d] + c[2, d] * c[2, d] + c[3, d] * c[3, d]
+    gap = 1e300
     for _ in range(12):
         g0 = c[1, 0] + s * c[4, 0] + t * (c[6, 0] + s * c[7, 0])
         g1 = c[1, 1] + s * c[4, 1] + t * (c[6, 1] + s * c[7, 1])
@@ -142,8 +147,9 @@ def _newton(c: Array, x: float, y: float, z: float, r: float, s: float, t: float
         f2 = c[3, 2] + s * c[5, 2] + r * (c[6, 2] + s * c[7, 2])
         u0, u1, u2 = e1 * f2 - e2 * f1, e2 * f0 - e0 * f2, e0 * f1 - e1 * f0
         det = g0 * u0 + g1 * u1 + g2 * u2
+        gap = dx * dx + dy * dy + dz * dz
         if det == 0.0:
-            return False, r, s, t
+            break
         inv = 1.0 / det
         dr = inv * (dx * u0 + dy * u1 + dz * u2)
         ds = inv * (dx * (f1 * g2 - f2 * g1) + dy * (f2 * g0 - f0 * g2) + dz * (f0 * g1 - f1 * g0))
@@ -161,6 +167,9 @@ def _newton(c: Array, x: float, y: float, z: float, r: float, s: float, t: float
             return True, r, s, t
         if step < 1e-3:  # quadratic: the next step would be below 1e-6 times the cell's skewness
             return True, r, s, t
+    # On a collapsed edge or corner one coordinate is anything: the place is found where the point is met.
+    if gap < 1e-12 * scale:
+        return True, min(max(r, 0.0), 1.0), min(max(s, 0.0), 1.0), min(max(t, 0.0), 1.0)
     return False, r, s, t
 
 
@@ -204,17 +213,19 @@ def _velocity(tetra: bool, q: Array, cv: Array, out: Array) -> None:
 
 
 @kernel
-def _clear_of(tetra: bool, q: Array) -> float:
+def _clear_of(kind: int, q: Array) -> float:
     """How far the place is outside its cell, in cell widths; 0 or less inside."""
-    worst = -1.0
-    for d in range(3):
-        if -q[d] > worst:
-            worst = -q[d]
-        if not tetra and q[d] - 1.0 > worst:
-            worst = q[d] - 1.0
-    if tetra and q[0] + q[1] + q[2] - 1.0 > worst:
-        worst = q[0] + q[1] + q[2] - 1.0
-    return worst
+    if kind == 2:
+        return max(max(-q[0], -q[1]), max(-q[2], q[0] + q[1] + q[2] - 1.0))
+    r = max(-q[0], q[0] - 1.0)
+    s = max(-q[1], q[1] - 1.0)
+    t = max(-q[2], q[2] - 1.0)
+    if kind == 3:  # a wedge shrinks to an edge at s = 1, a pyramid to a point at t = 1: widths shrink with it
+        r *= abs(1.0 - q[1])
+    elif kind == 4:
+        r *= abs(1.0 - q[2])
+        s *= abs(1.0 - q[2])
+    return max(r, max(s, t))
 
 
 @kernel
@@ -230,7 +241,7 @@ def _walk(points: Array, blocks: Array, corners: Array, near: Array, kinds: Arra
             good = _invert_tetra(p, q, cx, jac, tmp) if tetra else _invert(p, q, cx, jac, tmp)
             if not good:
                 return False
-        if _clear_of(tetra, q) <= INSIDE:
+        if _clear_of(st[5], q) <= INSIDE:
             return True
         block = st[0]
         if st[5] == 0:
@@ -314,7 +325,7 @@ def _search(m: Array, vel: Array, p: Array, slack: float, st: Array, q: Array, i
                 tetra = st[5] == 2
                 q[0] = q[1] = q[2] = 0.5
                 good = _invert_tetra(p, q, cx, jac, tmp) if tetra else _invert(p, q, cx, jac, tmp)
-                if good and _clear_of(tetra, q) <= max(INSIDE, slack):
+                if good and _clear_of(st[5], q) <= max(INSIDE, slack):
                     return True
     return False
 
@@ -345,7 +356,7 @@ def _find(m: Array, vel: Array, p: Array, slack: float, st: Array, q: Array, ids
     """Find the cell of p: by walking from the present one, then by the trees, then with slack for gaps."""
     if st[0] >= 0 and _walk(m[0], m[1], m[2], m[3], m[4], vel, p, st, q, ids, cx, cv, jac, tmp, False):
         return True
-    q[3] = _clear_of(st[5] == 2, q)
+    q[3] = _clear_of(st[5], q)
     if _search(m, vel, p, 0.0, st, q, ids, cx, cv, jac, tmp, stack):
         return True
     return slack > 0.0 and _search(m, vel, p, slack, st, q, ids, cx, cv, jac, tmp, stack)
@@ -657,7 +668,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                     if not inside:
                         inside = _walk(points, blocks, corners, near, kinds, vel, x, st, q, ids, cx, cv, jac, tmp, good)
                         if not inside:
-                            q[3] = _clear_of(st[5] == 2, q)
+                            q[3] = _clear_of(st[5], q)
                             inside = _search(m, vel, x, 0.0, st, q, ids, cx, cv, jac, tmp, stack)
                             if not inside and h * fastest < 0.01:  # a gap between blocks, or the end
                                 inside = _search(m, vel, x, 1e-3, st, q, ids, cx, cv, jac, tmp, stack)
