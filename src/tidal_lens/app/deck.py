@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any
 
 import numpy as np
@@ -17,6 +18,7 @@ from tidal_lens.study.beginnings import AXES
 from tidal_lens.study.model import AnyLayer, IsoLayer, SliceLayer, StreamLayer
 
 WIDTH, HEIGHT, PICTURE = 152, 108, 58
+_DOUBLE = 0.6  # seconds between the first press on the lamp and the double click that it was part of
 
 
 class Card(QWidget):
@@ -29,6 +31,8 @@ class Card(QWidget):
         self._act = act
         self._picture: QImage | None = None
         self._press: QPoint | None = None
+        self._lamp_pressed = -_DOUBLE
+        self._before: tuple[bool, str | None] = (True, None)
         self._turn = 0
         self._editor: QLineEdit | None = None
         self.setFixedSize(WIDTH, HEIGHT)
@@ -167,6 +171,10 @@ class Card(QWidget):
         self.document.choose(self.layer_id)
         if event.button() == Qt.MouseButton.LeftButton:
             if self.lamp_rect().contains(event.position().toPoint()):
+                now, layer = time.monotonic(), self.layer
+                if layer is not None and now - self._lamp_pressed > _DOUBLE:
+                    self._before = (layer.shown, self.document.study.alone)
+                self._lamp_pressed = now
                 self._act("toggle-lamp", self.layer_id)
             else:
                 self._press = event.position().toPoint()
@@ -189,11 +197,20 @@ class Card(QWidget):
         if event is None:
             return
         if self.lamp_rect().contains(event.position().toPoint()):
-            if self.document.undo_what in ("Show", "Hide"):  # the first click of the two is taken back
-                self.document.undo()
-            self._act("show-alone", self.layer_id)
+            self._show_alone()
         elif event.position().y() > PICTURE:
             self.rename()
+
+    def _show_alone(self) -> None:
+        """Show this card alone, or all again; the first click of a double click is taken back in the same step."""
+        layer, study = self.layer, self.document.study
+        if layer is None:
+            return
+        recent = time.monotonic() - self._lamp_pressed < _DOUBLE
+        shown, alone = self._before if recent else (layer.shown, study.alone)
+        back = None if alone == self.layer_id else self.layer_id
+        wanted = study.replacing(layer.with_(shown=shown)).with_(alone=back)
+        self.document.edit(wanted, "Show alone" if back else "Show all", f"lamp {self.layer_id}")
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:

@@ -202,7 +202,8 @@ class Window(QMainWindow):
         study = self.document.study
         if layer is not None:
             shown = not study.is_drawn(layer)
-            self.document.edit(study.with_(alone=None).replacing(layer.with_(shown=shown)), "Show" if shown else "Hide")
+            self.document.edit(study.with_(alone=None).replacing(layer.with_(shown=shown)), "Show" if shown else "Hide",
+                               f"lamp {layer.id}")
 
     def show_alone(self, layer_id: str) -> None:
         """Show a card's layer alone; again: all."""

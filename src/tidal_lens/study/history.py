@@ -73,7 +73,7 @@ class History:
         now = self._clock()
         present = self._steps[self._at]
         if grip and present.grip == grip and now - present.when < _TOGETHER and self._at == len(self._steps) - 1:
-            self._steps[self._at] = replace(present, study=study, when=now)
+            self._steps[self._at] = replace(present, study=study, what=what, when=now)
             return True
         del self._steps[self._at + 1:]
         self._steps.append(_Step(study, what, grip, now))
