@@ -97,12 +97,6 @@ def font(size: float = 13.0, *, bold: bool = False) -> QFont:
     return out
 
 
-def icon_names() -> list[str]:
-    """Names of the shipped icons."""
-    folder = resources.files("tidal_lens").joinpath("assets/icons")
-    return sorted(e.name[:-4] for e in folder.iterdir() if e.name.endswith(".svg"))
-
-
 @lru_cache(maxsize=256)
 def _pixmap(name: str, tint: str, size: int, ratio: float) -> QPixmap:
     text = resources.files("tidal_lens").joinpath(f"assets/icons/{name}.svg").read_text()

@@ -102,14 +102,13 @@ def _structured(flow: Flow, block: Block, values: NDArray[Any], level: float) ->
     strides = np.array([1, dims[0], dims[0] * dims[1]])
     first = base @ strides
     second = np.minimum(first + along @ strides, len(values) - 1)
-    stencil, points, good = _on_edges(flow, block, scalars, first, second, level)
-    if not np.isfinite(values).all():
-        good &= np.isfinite(values[first]) & np.isfinite(values[second])
+    stencil, points = _on_edges(flow, block, scalars, first, second, level)
+    good = np.isfinite(values[first]) & np.isfinite(values[second])
     return Surface(points, _triangles(faces[good[faces].all(axis=1)]), stencil)
 
 
 def _on_edges(flow: Flow, block: Block, scalars: NDArray[np.float64], first: NDArray[np.int64], second: NDArray[np.int64],
-              level: float) -> tuple[Stencil, NDArray[np.float64], NDArray[np.bool_]]:
+              level: float) -> tuple[Stencil, NDArray[np.float64]]:
     a, b = scalars[first], scalars[second]
     span = b - a
     t = np.divide(level - a, span, out=np.zeros_like(a), where=span != 0.0)
@@ -117,7 +116,7 @@ def _on_edges(flow: Flow, block: Block, scalars: NDArray[np.float64], first: NDA
     ids = np.column_stack([first, second]) + block.first_point
     weights = np.column_stack([1.0 - t, t])
     points = flow.points[ids[:, 0]] * weights[:, :1] + flow.points[ids[:, 1]] * weights[:, 1:]
-    return Stencil(ids, weights), points, np.ones(len(a), dtype=bool)
+    return Stencil(ids, weights), points
 
 
 def _triangles(faces: NDArray[np.int64]) -> NDArray[np.int64]:

@@ -17,7 +17,6 @@ from numpy.typing import NDArray
 
 from tidal_lens.errors import RenderError
 from tidal_lens.scene.camera import Camera
-from tidal_lens.scene.palettes import parse
 from tidal_lens.scene.scene import Frame, Item, LinesItem, Scene, SurfaceItem
 
 
@@ -133,11 +132,6 @@ def shown_items(items: tuple[Item, ...]) -> tuple[Item, ...]:
 def thicker(item: Item, factor: float) -> Item:
     """Lines are given in pixels of an ordinary screen: widen them for a finer one."""
     return replace(item, width=item.width * factor) if isinstance(item, LinesItem) and factor != 1.0 else item
-
-
-def background_of(scene: Scene) -> NDArray[np.float64]:
-    """Background as numbers in 0..1."""
-    return parse(scene.background)
 
 
 def prefer_headless() -> None:
