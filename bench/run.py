@@ -1,7 +1,8 @@
 """Ratios against VTK's own filters, both on two threads, in one run: ``python bench/run.py [--points 128]``.
 
-Warm: adjacency and locators are built already on both sides. Cold: both build them. Times are the best of several,
-taken in turn. Warm*: ours writes into arrays that are there already
+Warm: adjacency and locators are built already on both sides. Cold: both build them. Both are timed in turn, several times;
+the times shown are the best, the ratio is the median over the turns, so that a machine that is slow for a while does not
+count for one side only. Warm*: ours writes into arrays that are there already
 (the reference always allocates new ones). Error is the greatest (gradients) or the largest distance from the exact curve (lines).
 """
 
@@ -45,6 +46,7 @@ class Row:
     state: str
     ours: float
     theirs: float
+    ratio: float
     our_error: float
     their_error: float
     wanted: str
@@ -95,15 +97,33 @@ def vtk_data(n: int, points: np.ndarray[Any, Any], u: np.ndarray[Any, Any], grid
     return data
 
 
-def best(tasks: dict[str, Callable[[], Any]], rounds: int) -> dict[str, tuple[float, Any]]:
-    """Best time of each task, taken in turn, and its last answer."""
-    found: dict[str, tuple[float, Any]] = {}
+@dataclass
+class Timed:
+    """Times of a task in each turn, and its last answer."""
+
+    times: list[float]
+    answer: Any
+
+    @property
+    def best(self) -> float:
+        """Least time."""
+        return min(self.times)
+
+    def ratio(self, other: Timed) -> float:
+        """How many times longer the other takes: the median over the turns."""
+        return float(np.median(np.array(other.times) / np.array(self.times)))
+
+
+def in_turn(tasks: dict[str, Callable[[], Any]], rounds: int) -> dict[str, Timed]:
+    """Time tasks in turn."""
+    found = {name: Timed([], None) for name in tasks}
     for _ in range(rounds):
         for name, task in tasks.items():
+            found[name].answer = None  # both sides start with their last answer's memory free again
             began = time.perf_counter()
             answer = task()
-            took = time.perf_counter() - began
-            found[name] = (min(took, found[name][0]) if name in found else took, answer)
+            found[name].times.append(time.perf_counter() - began)
+            found[name].answer = answer
     return found
 
 
@@ -141,13 +161,14 @@ def gradients(n: int, rounds: int) -> list[Row]:
             return block_turning(grid, points, u, None, kept)
 
         vtk_gradient(data)  # the reference builds its links here
-        found = best({"ours": ours, "again": again, "theirs": lambda data=data: vtk_gradient(data)}, rounds)
-        theirs = vtk_to_numpy(found["theirs"][1].GetPointData().GetArray("g")).reshape(-1, 3, 3)
-        wrong = np.abs(found["ours"][1][0] - truth).max(), np.abs(theirs - truth).max()
-        rows.append(Row(name, "warm", found["ours"][0], found["theirs"][0], *wrong, wanted))
-        rows.append(Row(name, "warm*", found["again"][0], found["theirs"][0], *wrong, "—"))
+        found = in_turn({"ours": ours, "again": again, "theirs": lambda data=data: vtk_gradient(data)}, rounds)
+        theirs = vtk_to_numpy(found["theirs"].answer.GetPointData().GetArray("g")).reshape(-1, 3, 3)
+        wrong = np.abs(found["ours"].answer[0] - truth).max(), np.abs(theirs - truth).max()
+        mine, reused, other = found["ours"], found["again"], found["theirs"]
+        rows.append(Row(name, "warm", mine.best, other.best, mine.ratio(other), *wrong, wanted))
+        rows.append(Row(name, "warm*", reused.best, other.best, reused.ratio(other), *wrong, "—"))
         if cold == cold:
-            rows.append(Row(name, "cold", cold, found["theirs"][0], *wrong, "—"))
+            rows.append(Row(name, "cold", cold, other.best, other.best / cold, *wrong, "—"))
     return rows
 
 
@@ -227,11 +248,11 @@ def tracing(n: int, rounds: int, through: Callable[..., Any], kind: str, count: 
         vtk_lines(data, seeds)
         their_cold = time.perf_counter() - began
         mesh: Mesh = build_mesh(flow)
-        found = best({"ours": lambda flow=flow, mesh=mesh: trace_lines(flow, mesh, u, seeds, settings),
+        found = in_turn({"ours": lambda flow=flow, mesh=mesh: trace_lines(flow, mesh, u, seeds, settings),
                       "theirs": lambda data=data: vtk_lines(data, seeds)}, rounds)
-        lines: Lines = found["ours"][1]
+        lines: Lines = found["ours"].answer
         ours = max(off_curve(lines.points[lines.offsets[k]:lines.offsets[k + 1]], curves[k]) for k in range(len(curves)))
-        their = found["theirs"][1]
+        their = found["theirs"].answer
         their_points = vtk_to_numpy(their.GetPoints().GetData()).astype(float)
         ids = vtk_to_numpy(their.GetLines().GetConnectivityArray())
         starts = vtk_to_numpy(their.GetLines().GetOffsetsArray())
@@ -241,15 +262,16 @@ def tracing(n: int, rounds: int, through: Callable[..., Any], kind: str, count: 
         total = float(lines.lengths.sum()), float(sum(np.linalg.norm(np.diff(their_points[ids[a:b]], axis=0), axis=1).sum()
                                                         for a, b in pairwise(starts)))
         print(f"   {name}: total length {total[0]:.0f} and {total[1]:.0f}, points {len(lines.points):,} and {len(their_points):,}")
-        rows.append(Row(name, "warm", found["ours"][0], found["theirs"][0], ours, theirs, wanted))
-        rows.append(Row(name, "cold", our_cold, their_cold, ours, theirs, "—"))
+        mine, other = found["ours"], found["theirs"]
+        rows.append(Row(name, "warm", mine.best, other.best, mine.ratio(other), ours, theirs, wanted))
+        rows.append(Row(name, "cold", our_cold, their_cold, their_cold / our_cold, ours, theirs, "—"))
     return rows
 
 
 def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--points", type=int, default=128, help="points along each edge of the grid")
-    options.add_argument("--rounds", type=int, default=4)
+    options.add_argument("--rounds", type=int, default=7)
     options.add_argument("--only", choices=("gradients", "lines"), help="half of the table")
     chosen = options.parse_args()
     os.environ.setdefault("VTK_SMP_MAX_THREADS", str(THREADS))
@@ -264,7 +286,7 @@ def main() -> None:
         rows += tracing(chosen.points, chosen.rounds, exact, "short")
     print(f"\n{'what':<38}{'state':<7}{'ours':>9}{'VTK':>10}{'ratio':>8}{'wanted':>8}{'error':>11}{'VTK error':>11}")
     for r in rows:
-        print(f"{r.what:<38}{r.state:<7}{r.ours:>8.3f}s{r.theirs:>9.3f}s{r.theirs / r.ours:>7.1f}x{r.wanted:>8}"
+        print(f"{r.what:<38}{r.state:<7}{r.ours:>8.3f}s{r.theirs:>9.3f}s{r.ratio:>7.1f}x{r.wanted:>8}"
               f"{r.our_error:>11.2e}{r.their_error:>11.2e}",
               flush=True)
 

@@ -28,9 +28,17 @@ os.environ.setdefault("NUMBA_CACHE_DIR", str(_cache_folder()))
 
 import numba  # noqa: E402  (the cache folder must be known before the compiler is loaded)
 
+# Full fastmath would break tests for NaN; these three flags do not.
+_OPTIONS = {"nogil": True, "error_model": "numpy", "fastmath": {"contract", "arcp", "nsz"}}
+
 
 def kernel(function: _F) -> _F:
     """Compile a kernel: releases the interpreter lock, is cached on disk, divides like NumPy."""
-    # Full fastmath would break tests for NaN; these three flags do not.
-    compiled: _F = numba.njit(nogil=True, cache=True, error_model="numpy", fastmath={"contract", "arcp", "nsz"})(function)
+    compiled: _F = numba.njit(cache=True, **_OPTIONS)(function)
+    return compiled
+
+
+def inlined(function: _F) -> _F:
+    """Compile a piece of a kernel that is put into its callers: passing arrays on costs more than a short loop does."""
+    compiled: _F = numba.njit(inline="always", **_OPTIONS)(function)
     return compiled

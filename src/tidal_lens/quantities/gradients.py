@@ -111,15 +111,15 @@ def block_gradient(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]
     result = np.empty((len(columns), columns.shape[1], 3), columns.dtype) if out is None else out
     step, count, chunk = _stepper(grid, points, columns, result, token)
     run_chunks(step, count, chunk, token)
-    _mend(grid, result)
+    if isinstance(grid, StructuredGrid) and not _sound(result):
+        kernels.mend_gradient(np.array(grid.dims, np.int64), result)
     return result
 
 
-def _mend(grid: Grid, result: NDArray[Any]) -> bool:
-    if not isinstance(grid, StructuredGrid) or np.isfinite(np.sum(result)):
-        return False
-    kernels.mend_gradient(np.array(grid.dims, np.int64), result)
-    return True
+def _sound(result: NDArray[Any]) -> bool:
+    sound: list[bool] = []
+    run_chunks(lambda a, b: sound.append(kernels.all_finite(result, a, b)), len(result), 65536)
+    return all(sound)
 
 
 def block_turning(grid: Grid, points: NDArray[np.float64], velocity: NDArray[Any], token: Token | None = None,
@@ -145,8 +145,13 @@ def block_turning(grid: Grid, points: NDArray[np.float64], velocity: NDArray[Any
     grad, vorticity, q = (np.empty((n, 3, 3), dtype), np.empty((n, 3), dtype), np.empty(n, dtype)) if out is None else out
     if isinstance(grid, StructuredGrid):
         dims = np.array(grid.dims, np.int64)
-        run_chunks(lambda a, b: kernels.turning_structured(points, dims, columns, grad, vorticity, q, a, b), grid.dims[2],
-                   max(1, 65536 // (grid.dims[0] * grid.dims[1])), token)
+        sound: list[bool] = []
+        # Chunks of several large pages: two threads that first write to one page would both clear it.
+        run_chunks(lambda a, b: sound.append(kernels.turning_structured(points, dims, columns, grad, vorticity, q, a, b)),
+                   grid.dims[2], max(1, min(262144 // (grid.dims[0] * grid.dims[1]), grid.dims[2] // 8)), token)
+        if not all(sound):
+            kernels.mend_gradient(dims, grad)
+            kernels.from_velocity_gradient(grad, vorticity, q, 0, n)
     else:
         step, count, chunk = _stepper(grid, points, columns, grad, token)
 
@@ -155,8 +160,6 @@ def block_turning(grid: Grid, points: NDArray[np.float64], velocity: NDArray[Any
             kernels.from_velocity_gradient(grad, vorticity, q, begin, end)
 
         run_chunks(both, count, chunk, token)
-    if _mend(grid, grad):
-        kernels.from_velocity_gradient(grad, vorticity, q, 0, n)
     return grad, vorticity, q
 
 

@@ -13,8 +13,9 @@ from numpy.typing import NDArray
 
 from tidal_lens.errors import CancelledError
 from tidal_lens.flow.case import Flow
-from tidal_lens.sampling import kernels
+from tidal_lens.sampling.kernels import places_to_weights
 from tidal_lens.sampling.mesh import Mesh, Stencil
+from tidal_lens.tracing import kernels
 from tidal_lens.work import Token, run_chunks
 
 Direction = Literal["forward", "backward", "both"]
@@ -176,102 +177,89 @@ def trace_lines(flow: Flow, mesh: Mesh, velocity: NDArray[Any], seeds: NDArray[n
         raise ValueError(f"velocity {velocity.shape} does not fit {flow.points.shape} points")
     seeds = np.ascontiguousarray(seeds, dtype=np.float64).reshape(-1, 3)
     nodes = np.ascontiguousarray(velocity, dtype=np.float64)
-    still = 1e-7 * float(np.nanmax(np.abs(nodes), initial=0.0))
     halves = {"forward": (1.0,), "backward": (-1.0,), "both": (-1.0, 1.0)}[settings.direction]
-    runs = {sign: _follow(mesh, nodes, seeds, sign, still, settings, token) for sign in halves}
-    return _join(flow, mesh, runs, len(seeds))
+    sample = nodes[::len(nodes) // 65536 | 1]  # a scale is all that is wanted
+    still = 1e-7 * float(np.nanmax(np.abs(sample), initial=0.0))
+    chunk = int(np.clip(len(seeds) // 8, 1, 32))
+    parts: dict[int, _Part] = {}
+    rooms: list[dict[float, _Half]] = []
+
+    def one(begin: int, end: int) -> None:
+        room = rooms.pop() if rooms else {sign: _Half.room(chunk, settings.max_points) for sign in halves}
+        for sign, half in room.items():
+            kernels.trace(mesh.arrays, nodes, seeds, sign, settings.tolerance, settings.cell_tolerance, settings.max_cells,
+                          settings.max_length, still, settings.max_points, *half.rows, half.count, half.reason, half.error,
+                          begin, end)
+        parts[begin] = _join(room.get(-1.0), room.get(1.0), end - begin)
+        rooms.append(room)
+
+    run_chunks(one, len(seeds), chunk, token)
+    if sum(len(p.total) for p in parts.values()) != len(seeds):
+        raise CancelledError
+    joined = [parts[b] for b in sorted(parts)]
+    total, ends, error = (np.concatenate([getattr(p, name) for p in joined] or [empty])
+                          for name, empty in (("total", np.zeros(0, np.int64)), ("ends", np.zeros((0, 2), np.int64)),
+                                              ("error", np.zeros(0))))
+    points, places, cells, time = (np.concatenate([p.rows[k] for p in joined] or [empty])
+                                   for k, empty in enumerate(_empty_rows(0)))
+    kept = np.flatnonzero(total)
+    offsets = np.concatenate([[0], np.cumsum(total[kept])])
+    told = _tell_walls(flow, points, offsets, ends[kept])
+    return Lines(points, offsets, time, partial(_stencil_of, mesh, cells, places), kept, told, error[kept], len(seeds))
+
+
+_Rows = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int64], NDArray[np.float64]]
+
+
+def _empty_rows(count: int) -> _Rows:
+    """Room for points, places in their cells, block and cell, and time."""
+    return np.empty((count, 3)), np.empty((count, 3)), np.empty((count, 2), np.int64), np.empty(count)
 
 
 @dataclass(frozen=True, eq=False)
 class _Half:
-    """All lines followed one way, one after another."""
+    """Room in which the lines of a chunk are followed one way; used again for the next chunk."""
 
-    points: NDArray[np.float64]
-    place: NDArray[np.float64]
-    cell: NDArray[np.int64]
-    time: NDArray[np.float64]
+    rows: _Rows
     count: NDArray[np.int64]
     reason: NDArray[np.int64]
     error: NDArray[np.float64]
 
-
-def _follow(mesh: Mesh, velocity: NDArray[np.float64], seeds: NDArray[np.float64], sign: float, still: float,
-            settings: TraceSettings, token: Token | None) -> _Half:
-    parts: dict[int, tuple[NDArray[Any], ...]] = {}
-    chunk = int(np.clip(len(seeds) // 8, 1, 32))
-
-    def one(begin: int, end: int) -> None:
-        n, m = end - begin, settings.max_points
-        points, place = np.empty((n, m, 3)), np.empty((n, m, 3))
-        cell, time = np.empty((n, m, 2), np.int64), np.empty((n, m))
-        count, reason, error = np.zeros(n, np.int64), np.zeros(n, np.int64), np.zeros(n)
-        kernels.trace(mesh.arrays, velocity, seeds, sign, settings.tolerance, settings.cell_tolerance, settings.max_cells,
-                      settings.max_length, still, m, points, place, cell, time, count, reason, error, begin, end)
-        longest = int(count.max(initial=0))
-        used = np.arange(longest) < count[:, None]
-        parts[begin] = (*(a[:, :longest][used] for a in (points, place, cell, time)), count, reason, error)
-
-    run_chunks(one, len(seeds), chunk, token)
-    if sum(len(p[4]) for p in parts.values()) != len(seeds):
-        raise CancelledError
-    return _Half(*(np.concatenate([parts[b][k] for b in sorted(parts)]) for k in range(7)))
+    @staticmethod
+    def room(lines: int, max_points: int) -> _Half:
+        return _Half(_empty_rows(lines * max_points), np.zeros(lines, np.int64), np.zeros(lines, np.int64), np.zeros(lines))
 
 
-def _join(flow: Flow, mesh: Mesh, runs: dict[float, _Half], n_seeds: int) -> Lines:
-    """Backward halves reversed, then forward halves, line by line; lines whose seed is outside are left out."""
-    none = np.zeros(n_seeds, np.int64)
-    back, ahead = (runs.get(s) for s in (-1.0, 1.0))
-    outside = next(iter(runs.values())).reason == End.OUTSIDE
-    behind = none if back is None else back.count.copy()
-    before = none if ahead is None else ahead.count.copy()
+@dataclass(frozen=True, eq=False)
+class _Part:
+    """The whole lines of a chunk: rows one line after another, points of each line (0 outside), ends, errors."""
+
+    rows: _Rows
+    total: NDArray[np.int64]
+    ends: NDArray[np.int64]
+    error: NDArray[np.float64]
+
+
+def _join(back: _Half | None, ahead: _Half | None, lines: int) -> _Part:
+    """Backward halves reversed, then forward halves, line by line; those of seeds outside have no points."""
+    nothing = _Half.room(lines, 0)
+    one, two = back or nothing, ahead or nothing
+    behind, before = one.count[:lines].copy(), two.count[:lines]
+    ends = np.column_stack([one.reason[:lines], two.reason[:lines]])
     if back is not None and ahead is not None:
-        behind = np.maximum(behind - 1, 0)  # the seed itself is the forward half's
-        behind[ahead.reason == End.CLOSED] = 0
-    behind[outside] = before[outside] = 0
-    kept = np.flatnonzero(~outside)
-    offsets = np.concatenate([[0], np.cumsum((behind + before)[kept])])
-    halves = [h for h in (back, ahead) if h is not None]
-    if back is None and not outside.any():
-        points, time, cells, places = ahead.points, ahead.time, ahead.cell, ahead.place  # type: ignore[union-attr]  # one is there
-    else:
-        index, early = _interleave(back, ahead, behind, before)
-        points, time, cells, places = (np.asarray(np.concatenate([getattr(h, name) for h in halves])[index])
-                                       for name in ("points", "time", "cell", "place"))
-        time[early] *= -1.0
-    ends = np.zeros((n_seeds, 2), np.int64)
-    for column, half in enumerate((back, ahead)):
-        if half is not None:
-            ends[:, column] = half.reason
-    if back is not None and ahead is not None:
-        ends[ahead.reason == End.CLOSED, 0] = 0
-    error = sum((h.error for h in halves), np.zeros(n_seeds))
-    told = _tell_walls(flow, points, offsets, ends[kept])
-    return Lines(points, offsets, time, partial(_stencil_of, mesh, cells, places), kept, told, error[kept], n_seeds)
+        closed = ends[:, 1] == End.CLOSED  # such a line is whole already
+        behind = np.where(closed, 0, np.maximum(behind - 1, 0))
+        ends[closed, 0] = 0
+    total = behind + before
+    rows = _empty_rows(int(total.sum()))
+    kernels.lay_out(behind, before, *one.rows, one.count, *two.rows, two.count, *rows)
+    return _Part(rows, total, ends, one.error[:lines] + two.error[:lines])
 
 
 def _stencil_of(mesh: Mesh, cells: NDArray[np.int64], places: NDArray[np.float64]) -> Stencil:
     ids, weights = np.empty((len(cells), 8), np.int64), np.empty((len(cells), 8))
-    run_chunks(lambda a, b: kernels.places_to_weights(mesh.arrays, cells, places, ids, weights, a, b), len(cells), 65536)
+    run_chunks(lambda a, b: places_to_weights(mesh.arrays, cells, places, ids, weights, a, b), len(cells), 65536)
     return Stencil(ids, weights)
-
-
-def _interleave(back: _Half | None, ahead: _Half | None, behind: NDArray[np.int64],
-                before: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
-    """Order of the points of all lines among those of both halves, and which of them are upstream of their seed."""
-    total = behind + before
-    line = np.repeat(np.arange(len(total)), total)
-    at = np.arange(len(line)) - np.repeat(np.cumsum(total) - total, total)
-    index = np.empty(len(line), np.int64)
-    early: NDArray[np.bool_] = at < behind[line]
-    n_back = len(back.points) if back is not None else 0
-    if back is not None:
-        first = np.cumsum(back.count) - back.count
-        skip = 1 if ahead is not None else 0
-        index[early] = (first[line] + behind[line] - 1 + skip - at)[early]
-    if ahead is not None:
-        first = np.cumsum(ahead.count) - ahead.count
-        index[~early] = (n_back + first[line] + at - behind[line])[~early]
-    return index, early
 
 
 def _tell_walls(flow: Flow, points: NDArray[np.float64], offsets: NDArray[np.int64],

@@ -1,0 +1,509 @@
+"""Compiled loops for following lines. The mesh tuple and the scratch arrays are those of ``sampling/kernels.py``.
+
+Neither the mesh tuple nor a row of an array is passed on in the loop over steps: each would count a reference.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from tidal_lens.jit import inlined, kernel
+from tidal_lens.sampling.kernels import (
+    INSIDE,
+    clear_of,
+    coefficients,
+    find,
+    jacobian,
+    load,
+    newton,
+    search,
+    solve,
+    tetra_edges,
+    velocity,
+    walk,
+)
+
+Array = Any
+LEFT, STILL, CLOSED, LENGTH, STEPS, OUTSIDE = 1, 2, 3, 4, 5, 6
+GHOST = 1.0  # how far beyond the border stages take the velocity of the last cell's map [cell widths]
+
+
+@kernel
+def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_cell: float, max_cells: float,
+          max_length: float, still: float, max_points: int, out_p: Array, out_q: Array, out_cell: Array,
+          out_time: Array, count: Array, reason: Array, error: Array, begin: int, end: int) -> None:
+    """Follow lines from seeds begin..end with the pair 5(4) of Dormand & Prince (1980), local extrapolation.
+
+    Lines stand one after another in the outputs, which have room for ``max_points`` each: points (n, 3), place in the
+    cell (n, 3), block and cell (n, 2), time (n,). By line: points (lines,), reason for ending (lines,), summed error
+    estimate (lines,).
+    """
+    st = np.full(6, -1, np.int64)
+    q = np.zeros(4)
+    ids = np.empty(8, np.int64)
+    cx = np.empty((8, 3))
+    cv = np.empty((8, 3))
+    jac = np.empty((3, 3))
+    tmp = np.empty(3)
+    rate = np.empty(3)
+    p = np.empty(3)
+    origin = np.empty(3)
+    x = np.empty(3)
+    k = np.empty((7, 3))
+    hold = np.empty(3, np.int64)
+    off = np.zeros(3, np.int64)
+    guess = np.empty((3, 3))
+    index = np.empty(3)
+    points, blocks, cells = m[0], m[1], m[2]
+    back = np.empty(3)
+    stack = np.empty((4096, 2), np.int64)
+    row = 0
+    i0 = i1 = i2 = i3 = i4 = i5 = i6 = i7 = 0
+    for n in range(begin, end):
+        line = n - begin
+        first = row
+        full = first + max_points
+        for d in range(3):
+            p[d] = origin[d] = seeds[n, d]
+        error[line] = 0.0
+        count[line] = 0
+        st[0] = -1
+        if not find(m, vel, p, 1e-3, st, q, ids, cx, cv, jac, tmp, stack):
+            reason[line] = OUTSIDE
+            continue
+        tetra = st[5] == 2
+        velocity(tetra, q, cv, rate)
+        for d in range(3):
+            k[0, d] = sign * rate[d]
+        det = tetra_edges(cx, jac) if tetra else jacobian(cx, q[0], q[1], q[2], jac)
+        ring = 0.02 * abs(det) ** (1.0 / 3.0)
+        _store(out_p, out_q, out_cell, out_time, row, p, q, st, 0.0)
+        row += 1
+        length, time, h, away = 0.0, 0.0, -1.0, 0.0
+        reason[line] = STEPS
+        idle = 0
+        while row < full:
+            speed = np.sqrt(k[0, 0] ** 2 + k[0, 1] ** 2 + k[0, 2] ** 2)
+            if not speed > still:
+                reason[line] = STILL
+                break
+            tetra = st[5] == 2
+            det = tetra_edges(cx, jac) if tetra else jacobian(cx, q[0], q[1], q[2], jac)
+            solve(jac, det, k[0, 0], k[0, 1], k[0, 2], rate)
+            fastest = max(abs(rate[0]), max(abs(rate[1]), abs(rate[2])))
+            # Where the stages will be, in cells from this one, by the linear part of its map.
+            box = st[5] <= 1
+            if box:
+                for d in range(3):
+                    d1, d2 = (d + 1) % 3, (d + 2) % 3
+                    for g in range(3):
+                        g1, g2 = (g + 1) % 3, (g + 2) % 3
+                        guess[d, g] = (jac[g1, d1] * jac[g2, d2] - jac[g1, d2] * jac[g2, d1]) / det
+                    index[d] = q[d] + (st[2 + d] if st[5] == 0 else 0)
+            if not fastest < 1e300:
+                fastest = 1e300
+            longest = max_cells / max(fastest, 1e-300)
+            if h <= 0.0:
+                h = 0.25 * longest
+            h = min(h, longest)
+            done, ratio, worst, ends_outside = False, 0.0, 0.0, False
+            for _attempt in range(60):
+                for d in range(3):
+                    hold[d] = st[d] if d < 2 else 0
+                    back[d] = q[d]
+                    off[d] = 0
+                ahead = box
+                far, beyond = 0.0, 0.0
+                stage = 0
+                out = ends_outside = False
+                for stage in range(1, 7):
+                    for d in range(3):
+                        if stage == 1:
+                            dx = k[0, d] / 5.0
+                        elif stage == 2:
+                            dx = 3.0 / 40.0 * k[0, d] + 9.0 / 40.0 * k[1, d]
+                        elif stage == 3:
+                            dx = 44.0 / 45.0 * k[0, d] - 56.0 / 15.0 * k[1, d] + 32.0 / 9.0 * k[2, d]
+                        elif stage == 4:
+                            dx = (19372.0 / 6561.0 * k[0, d] - 25360.0 / 2187.0 * k[1, d] + 64448.0 / 6561.0 * k[2, d]
+                                  - 212.0 / 729.0 * k[3, d])
+                        elif stage == 5:
+                            dx = (9017.0 / 3168.0 * k[0, d] - 355.0 / 33.0 * k[1, d] + 46732.0 / 5247.0 * k[2, d]
+                                  + 49.0 / 176.0 * k[3, d] - 5103.0 / 18656.0 * k[4, d])
+                        else:
+                            dx = (35.0 / 384.0 * k[0, d] + 500.0 / 1113.0 * k[2, d] + 125.0 / 192.0 * k[3, d]
+                                  - 2187.0 / 6784.0 * k[4, d] + 11.0 / 84.0 * k[5, d])
+                        x[d] = p[d] + h * dx
+                    inside = good = False
+                    if ahead and st[0] == hold[0]:
+                        dx, dy, dz = x[0] - p[0], x[1] - p[1], x[2] - p[2]
+                        r = index[0] + guess[0, 0] * dx + guess[0, 1] * dy + guess[0, 2] * dz
+                        s = index[1] + guess[1, 0] * dx + guess[1, 1] * dy + guess[1, 2] * dz
+                        t = index[2] + guess[2, 0] * dx + guess[2, 1] * dy + guess[2, 2] * dz
+                        moved = False
+                        if st[5] == 0:
+                            ni, nj = blocks[st[0], 2], blocks[st[0], 3]
+                            i = min(int(min(max(r, 0.0), 1e9)), ni - 2)
+                            j = min(int(min(max(s, 0.0), 1e9)), nj - 2)
+                            n_k = min(int(min(max(t, 0.0), 1e9)), blocks[st[0], 4] - 2)
+                            if i != st[2] or j != st[3] or n_k != st[4]:
+                                moved = True
+                                st[1] = i + (ni - 1) * (j + (nj - 1) * n_k)
+                                st[2], st[3], st[4] = i, j, n_k
+                                i0 = blocks[st[0], 1] + i + ni * (j + nj * n_k)
+                                i1, i2, i3 = i0 + 1, i0 + 1 + ni, i0 + ni
+                                i4, i5, i6, i7 = i0 + ni * nj, i1 + ni * nj, i2 + ni * nj, i3 + ni * nj
+                            q[0], q[1], q[2] = r - i, s - j, t - n_k
+                        else:
+                            q[0], q[1], q[2] = r - off[0], s - off[1], t - off[2]
+                            cell = st[1]
+                            ahead = _hop(blocks[st[0], 7], cells, st, q, off)
+                            if st[1] != cell:
+                                moved = True
+                                to = np.uintp(blocks[st[0], 7] + st[1])
+                                i0 = blocks[st[0], 1]
+                                i1, i2, i3 = i0 + cells[to, 1], i0 + cells[to, 2], i0 + cells[to, 3]
+                                i4, i5, i6, i7 = i0 + cells[to, 4], i0 + cells[to, 5], i0 + cells[to, 6], i0 + cells[to, 7]
+                                i0 += cells[to, 0]
+                        if moved:
+                            coefficients(points, i0, i1, i2, i3, i4, i5, i6, i7, cx)
+                            coefficients(vel, i0, i1, i2, i3, i4, i5, i6, i7, cv)
+                    if st[5] != 2:  # most stages end in the cell foreseen: no call with all of the mesh for them
+                        good, a, b, c = newton(cx, x[0], x[1], x[2], q[0], q[1], q[2], st[5] <= 1)
+                        q[0], q[1], q[2] = a, b, c
+                        inside = good and (min(a, min(b, c)) >= -INSIDE and max(a, max(b, c)) <= 1.0 + INSIDE)
+                    if not inside:
+                        cell = st[1]
+                        inside = walk(points, blocks, cells, vel, x, st, q, ids, cx, cv, jac, tmp, good)
+                        if st[5] != 0 and st[1] != cell:
+                            ahead = False
+                    if not inside:
+                        block, cell = st[0], st[1]
+                        far = q[3]
+                        a, b, c = q[0], q[1], q[2]
+                        inside = (search(m, vel, x, 0.0, st, q, ids, cx, cv, jac, tmp, stack)
+                                  or search(m, vel, x, 1e-3, st, q, ids, cx, cv, jac, tmp, stack))
+                        if inside:
+                            ahead = ahead and st[5] == 0
+                        else:
+                            if not far <= GHOST:
+                                out = True
+                                break
+                            # A little beyond the border the last cell's map goes on.
+                            beyond = max(beyond, far)
+                            st[0], st[1] = block, cell
+                            load(points, blocks, cells, vel, st, ids, cx, cv)
+                            q[0], q[1], q[2] = a, b, c
+                            ends_outside = stage == 6
+                    a, b, c = q[0], q[1], q[2]
+                    if st[5] == 2:
+                        for d in range(3):
+                            k[stage, d] = sign * (cv[0, d] + a * cv[1, d] + b * cv[2, d] + c * cv[3, d])
+                    else:
+                        for d in range(3):
+                            k[stage, d] = sign * (cv[0, d] + a * (cv[1, d] + b * cv[4, d] + c * (cv[6, d] + b * cv[7, d]))
+                                                  + b * (cv[2, d] + c * cv[5, d]) + c * cv[3, d])
+                worst = 0.0
+                if not out:
+                    for d in range(3):
+                        tmp[d] = h * (71.0 / 57600.0 * k[0, d] - 71.0 / 16695.0 * k[2, d] + 71.0 / 1920.0 * k[3, d]
+                                      - 17253.0 / 339200.0 * k[4, d] + 22.0 / 525.0 * k[5, d] - k[6, d] / 40.0)
+                        worst += tmp[d] * tmp[d]
+                    worst = np.sqrt(worst)
+                    if tol_abs > 0.0:
+                        ratio = worst / tol_abs
+                    else:
+                        det = tetra_edges(cx, jac) if st[5] == 2 else jacobian(cx, q[0], q[1], q[2], jac)
+                        solve(jac, det, tmp[0], tmp[1], tmp[2], rate)
+                        ratio = max(abs(rate[0]), max(abs(rate[1]), abs(rate[2]))) / tol_cell
+                    if not ratio < 1e12:
+                        ratio = 1e12
+                    if ratio <= 1.0 and (ends_outside or beyond < 0.1 or h * fastest < 0.1):
+                        done = True
+                        break
+                # Back to the cell of the last good point, and a shorter step.
+                if out:  # to end less than a cell beyond the border
+                    gone = h * fastest * (0.2 if stage == 1 else (0.3 if stage == 2 else 0.85))
+                    h *= min(0.8, max(0.1, 1.0 - (far - 0.5) / max(gone, 1e-300))) if far < 1e3 else 0.5
+                elif ratio > 1.0:
+                    h *= max(0.2, 0.9 * ratio ** -0.2)
+                else:  # it went out and came in again
+                    h *= 0.5
+                st[0], st[1] = hold[0], hold[1]
+                load(points, blocks, cells, vel, st, ids, cx, cv)
+                q[0], q[1], q[2] = back[0], back[1], back[2]
+                if out and h * fastest < 1e-3:
+                    break
+            if not done:
+                reason[line] = LEFT
+                break
+            if ends_outside:  # cut the step where it meets the border
+                share = _border(m, vel, p, x, k, h, fastest, hold, st, q, ids, cx, cv, jac, rate, tmp, stack)
+                if share <= 0.0:
+                    reason[line] = LEFT
+                    break
+                _between(p, x, k, h, share, tmp)
+                x[0], x[1], x[2] = tmp[0], tmp[1], tmp[2]
+                h *= share
+            # Arc length of the step by Simpson's rule, the middle velocity from the cubic through both ends.
+            step = _arc(p, x, k, h)
+            time += h
+            error[line] += worst
+            passing = -1.0
+            if away > 8.0 * ring:
+                passing = _passes(p, x, k, h, origin, ring, step)
+            last = passing < 0.0 and length + step >= max_length
+            if passing >= 0.0 or last:  # cut the step where the seed is passed or the length is reached
+                share = passing if passing >= 0.0 else (max_length - length) / max(step, 1e-300)
+                _between(p, x, k, h, share, tmp)
+                x[0], x[1], x[2] = tmp[0], tmp[1], tmp[2]
+                time -= h * (1.0 - share)
+                h *= share
+                if not find(m, vel, x, 1e-3, st, q, ids, cx, cv, jac, tmp, stack):
+                    reason[line] = CLOSED if passing >= 0.0 else LEFT
+                    break
+            if passing >= 0.0 or last or ends_outside:
+                velocity(st[5] == 2, q, cv, rate)
+                for d in range(3):
+                    k[6, d] = sign * rate[d]
+            length += step
+            if passing >= 0.0:
+                _store(out_p, out_q, out_cell, out_time, row, x, q, st, time)
+                row += 1
+                reason[line] = CLOSED
+                break
+            # Steps shorter than the error allowed lead nowhere: the line circles a point of rest.
+            allowed = tol_cell if tol_abs <= 0.0 else tol_abs * fastest / speed
+            if step * fastest / speed < min(30.0 * allowed, 0.02) and not ends_outside:
+                idle += 1
+                if idle > 8:
+                    reason[line] = STILL
+                    break
+            else:
+                idle = 0
+            if k[0, 0] * k[6, 0] + k[0, 1] * k[6, 1] + k[0, 2] * k[6, 2] < 0.985 * speed * np.sqrt(
+                    k[6, 0] ** 2 + k[6, 1] ** 2 + k[6, 2] ** 2):
+                row = _round_off(m, vel, p, x, k, h, st, q, ids, cx, cv, jac, tmp, stack, out_p, out_q, out_cell,
+                                 out_time, row, full, time - h)
+            if row >= full:
+                break
+            gone = 0.0
+            for d in range(3):
+                p[d] = x[d]
+                k[0, d] = k[6, d]
+                gone += (p[d] - origin[d]) ** 2
+            away = max(away, np.sqrt(gone))
+            _store(out_p, out_q, out_cell, out_time, row, p, q, st, time)
+            row += 1
+            if last or ends_outside:
+                reason[line] = LENGTH if last else LEFT
+                break
+            h *= 5.0 if ratio < 1.9e-4 else min(5.0, 0.9 * ratio ** -0.2)
+        count[line] = row - first
+
+
+@kernel
+def _hop(first: int, cells: Array, st: Array, q: Array, off: Array) -> bool:
+    """From hexahedron to hexahedron towards the place q, as if the grid were regular there; ``off`` counts the cells.
+
+    False where it is not regular: q is then only the middle of the cell reached.
+    """
+    for d in range(3):
+        for _ in range(8):
+            if q[d] < 0.0:
+                side, way = 2 * d, -1
+            elif q[d] > 1.0:
+                side, way = 2 * d + 1, 1
+            else:
+                break
+            other = cells[np.uintp(first + st[1]), 8 + side]
+            if other < 0:
+                break
+            to = np.uintp(first + other)
+            if cells[to, 14] != 1 or cells[to, 8 + (side ^ 1)] != st[1]:
+                if cells[to, 14] == 1:
+                    st[1] = other
+                    q[0] = q[1] = q[2] = 0.5
+                return False
+            st[1] = other
+            q[d] -= way
+            off[d] += way
+    return True
+
+
+@inlined
+def _arc(p: Array, x: Array, k: Array, h: float) -> float:
+    start = middle = ahead = 0.0
+    for d in range(3):
+        start += k[0, d] ** 2
+        middle += (1.5 * (x[d] - p[d]) / h - 0.25 * (k[0, d] + k[6, d])) ** 2
+        ahead += k[6, d] ** 2
+    return h / 6.0 * (np.sqrt(start) + 4.0 * np.sqrt(middle) + np.sqrt(ahead))
+
+
+@kernel
+def _border(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, fastest: float, hold: Array, st: Array, q: Array,
+            ids: Array, cx: Array, cv: Array, jac: Array, rate: Array, tmp: Array, stack: Array) -> float:
+    """The greatest share of the step that is inside, to a thousandth of a cell; the present cell is then that of its end.
+
+    From outside by Newton's method on the distance from the last cell, else by halving.
+    """
+    low, high = 0.0, 1.0
+    place = np.empty(3)
+    block, cell = hold[0], hold[1]
+    r = s = t = 0.5
+    ends = st[1]  # the cell beyond whose border the line goes
+    for round_ in range(24):
+        share = 0.5 * (low + high)
+        far = clear_of(st[5], q)
+        if ends == st[1] and far > 0.0:
+            tetra = st[5] == 2
+            det = tetra_edges(cx, jac) if tetra else jacobian(cx, q[0], q[1], q[2], jac)
+            solve(jac, det, k[6, 0], k[6, 1], k[6, 2], rate)
+            leaving = 0.0
+            for d in range(3):
+                if q[d] > 1.0 and not tetra:
+                    leaving = max(leaving, rate[d])
+                elif q[d] < 0.0:
+                    leaving = max(leaving, -rate[d])
+            if tetra and q[0] + q[1] + q[2] > 1.0:
+                leaving = max(leaving, rate[0] + rate[1] + rate[2])
+            aim = high - (far + 3e-4) / (h * leaving)
+            if low < aim < high:
+                share = aim
+        elif low > 0.0 and round_ < 6:
+            share = min(share, low + 1e-3 * 4.0 ** round_ / (h * fastest))
+        _between(p, x, k, h, share, tmp)
+        place[0], place[1], place[2] = tmp[0], tmp[1], tmp[2]
+        inside = walk(m[0], m[1], m[2], vel, place, st, q, ids, cx, cv, jac, tmp, False)
+        if not inside:
+            here, last = st[0], st[1]
+            a, b, c, far = q[0], q[1], q[2], q[3]
+            inside = (search(m, vel, place, 0.0, st, q, ids, cx, cv, jac, tmp, stack)
+                      or search(m, vel, place, 1e-3, st, q, ids, cx, cv, jac, tmp, stack))
+            if not inside:
+                high = share
+                st[0], st[1] = here, last
+                load(m[0], m[1], m[2], vel, st, ids, cx, cv)
+                q[0], q[1], q[2] = a, b, c
+                ends = last if far <= 1.0 else -1
+        if inside:
+            low = share
+            block, cell = st[0], st[1]
+            r, s, t = q[0], q[1], q[2]
+        if (high - low) * h * fastest < 2e-3:
+            break
+    if st[0] != block or st[1] != cell:
+        st[0], st[1] = block, cell
+        load(m[0], m[1], m[2], vel, st, ids, cx, cv)
+    q[0], q[1], q[2] = r, s, t
+    return low
+
+
+@kernel
+def _round_off(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, st: Array, q: Array, ids: Array,
+               cx: Array, cv: Array, jac: Array, tmp: Array, stack: Array, out_p: Array, out_q: Array, out_cell: Array,
+               out_time: Array, row: int, full: int, time: float) -> int:
+    """Store points on a step that turns, so that the line looks as round as it is; ends in the cell of x again."""
+    dot = k[0, 0] * k[6, 0] + k[0, 1] * k[6, 1] + k[0, 2] * k[6, 2]
+    size = np.sqrt((k[0, 0] ** 2 + k[0, 1] ** 2 + k[0, 2] ** 2) * (k[6, 0] ** 2 + k[6, 1] ** 2 + k[6, 2] ** 2))
+    pieces = min(16, 1 + int(np.arccos(max(-1.0, dot / size)) / 0.14))
+    block, cell = st[0], st[1]
+    r, s, t = q[0], q[1], q[2]
+    place = np.empty(3)
+    for n in range(1, pieces):
+        if row >= full:
+            break
+        _between(p, x, k, h, n / pieces, tmp)
+        place[0], place[1], place[2] = tmp[0], tmp[1], tmp[2]
+        if not find(m, vel, place, 0.0, st, q, ids, cx, cv, jac, tmp, stack):
+            break
+        _store(out_p, out_q, out_cell, out_time, row, place, q, st, time + h * n / pieces)
+        row += 1
+    st[0], st[1] = block, cell
+    load(m[0], m[1], m[2], vel, st, ids, cx, cv)
+    q[0], q[1], q[2] = r, s, t
+    return row
+
+
+@inlined
+def _store(out_p: Array, out_q: Array, out_cell: Array, out_time: Array, row: int, p: Array, q: Array, st: Array,
+           time: float) -> None:
+    at = np.uintp(row)
+    for d in range(3):
+        out_p[at, d] = p[d]
+        out_q[at, d] = q[d]
+    out_cell[at, 0] = st[0]
+    out_cell[at, 1] = st[1]
+    out_time[at] = time
+
+
+@kernel
+def _between(p: Array, x: Array, k: Array, h: float, s: float, out: Array) -> None:
+    """The place at share s of a step on the cubic through both ends, with their velocities k[0] and k[6]."""
+    a = (1 + 2 * s) * (1 - s) * (1 - s)
+    b = s * (1 - s) * (1 - s) * h
+    c = s * s * (3 - 2 * s)
+    e = s * s * (s - 1) * h
+    for d in range(3):
+        out[d] = a * p[d] + b * k[0, d] + c * x[d] + e * k[6, d]
+
+
+@kernel
+def _passes(p: Array, x: Array, k: Array, h: float, seed: Array, ring: float, step: float) -> float:
+    """Where on the step (0 to 1) the line comes back to its seed, or -1."""
+    near = 1e300
+    for d in range(3):
+        if p[d] - seed[d] > step + ring or seed[d] - p[d] > step + ring:
+            return -1.0
+    at = -1.0
+    c = np.empty(3)
+    for n in range(17):
+        _between(p, x, k, h, n / 16.0, c)
+        dist = (c[0] - seed[0]) ** 2 + (c[1] - seed[1]) ** 2 + (c[2] - seed[2]) ** 2
+        if dist < near:
+            near, at = dist, n / 16.0
+    width = 1.0 / 32.0
+    for _ in range(20):
+        for side in range(2):
+            s = min(1.0, max(0.0, at + (width if side else -width)))
+            _between(p, x, k, h, s, c)
+            dist = (c[0] - seed[0]) ** 2 + (c[1] - seed[1]) ** 2 + (c[2] - seed[2]) ** 2
+            if dist < near:
+                near, at = dist, s
+        width *= 0.6
+    return at if near <= ring * ring else -1.0
+
+
+@kernel
+def lay_out(behind: Array, ahead: Array, back_p: Array, back_q: Array, back_cell: Array, back_time: Array, back_count: Array,
+            ahead_p: Array, ahead_q: Array, ahead_cell: Array, ahead_time: Array, ahead_count: Array, out_p: Array,
+            out_q: Array, out_cell: Array, out_time: Array) -> None:
+    """Join the halves of each line: ``behind[n]`` points of the backward one, the last first, then ``ahead[n]`` of the other.
+
+    Of a backward half the seed itself is left out if there are points of the forward half. The time of it is negative.
+    """
+    row = 0
+    from_back = from_ahead = 0
+    for line in range(behind.shape[0]):
+        top = from_back + behind[line] - (0 if ahead[line] > 0 else 1)
+        for n in range(behind[line]):
+            for d in range(3):
+                out_p[row, d] = back_p[top - n, d]
+                out_q[row, d] = back_q[top - n, d]
+            out_cell[row, 0] = back_cell[top - n, 0]
+            out_cell[row, 1] = back_cell[top - n, 1]
+            out_time[row] = -back_time[top - n]
+            row += 1
+        for n in range(from_ahead, from_ahead + ahead[line]):
+            for d in range(3):
+                out_p[row, d] = ahead_p[n, d]
+                out_q[row, d] = ahead_q[n, d]
+            out_cell[row, 0] = ahead_cell[n, 0]
+            out_cell[row, 1] = ahead_cell[n, 1]
+            out_time[row] = ahead_time[n]
+            row += 1
+        from_back += back_count[line]
+        from_ahead += ahead_count[line]
