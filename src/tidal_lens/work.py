@@ -7,6 +7,9 @@ import os
 import threading
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+from numpy.typing import NDArray
 
 from tidal_lens.errors import CancelledError
 
@@ -45,6 +48,13 @@ class Token:
         """Tell how much is done, from 0 to 1."""
         if self._progress is not None:
             self._progress(fraction)
+
+
+def read_only(values: NDArray[Any]) -> NDArray[Any]:
+    """A view that cannot be written: kernels are compiled anew for each mixture of what can be and what cannot."""
+    view = values.view()
+    view.flags.writeable = False
+    return view
 
 
 def give_way() -> None:

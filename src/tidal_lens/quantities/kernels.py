@@ -175,8 +175,8 @@ def turning_structured(points: Array, dims: Array, u: Array, grad: Array, vortic
             if k == 0 or k == nk - 1 or j == 0 or j == nj - 1 or ni < 3:
                 _border_row(points, u, grad, ni, nj, nk, 0, 1, j, k)
                 from_velocity_gradient(grad, vorticity, q, row, row + ni)
-                for n in range(row, row + ni):
-                    sound += 0.0 * q[n]
+                for m in range(row, row + ni):
+                    sound += 0.0 * q[m]
                 continue
             _border_row(points, u, grad, ni, nj, nk, 0, ni - 1, j, k)
             from_velocity_gradient(grad, vorticity, q, row, row + 1)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import HEX_FACES, HEXAHEDRON, PYRAMID, TETRA, WEDGE, StructuredGrid, UnstructuredGrid
 from tidal_lens.sampling import kernels
-from tidal_lens.work import Token, run_chunks
+from tidal_lens.work import Token, read_only, run_chunks
 
 _LEVELS = 12
 _KINDS = np.zeros(256, np.int32)  # of a cell in the kernels, by its type in files
@@ -39,7 +39,8 @@ class Stencil:
         out = np.empty(len(self.ids))
         if len(values) == 0 or (len(self.ids) and int(self.ids.max()) >= len(values)):
             raise ValueError("the stencil refers to nodes that the values do not have")
-        run_chunks(lambda a, b: kernels.gather(values, self.ids, self.weights, out, a, b), len(out), 65536)
+        readable = read_only(values)
+        run_chunks(lambda a, b: kernels.gather(readable, self.ids, self.weights, out, a, b), len(out), 65536)
         return out
 
 
@@ -119,7 +120,7 @@ def build_mesh(flow: Flow, token: Token | None = None) -> Mesh:
         rows += grid.n_cells
     order = np.empty(flow.n_cells, np.int32)
     starts, sizes = np.zeros((len(table), _LEVELS), np.int64), np.zeros((len(table), _LEVELS), np.int64)
-    arrays = [flow.points, table, cells, order, starts, sizes, np.zeros((1, 6))]
+    arrays: list[NDArray[Any]] = [read_only(flow.points), table, cells, order, starts, sizes, np.zeros((1, 6))]
     boxes: list[NDArray[np.float64]] = []
     total = 0
     for n in range(len(table)):

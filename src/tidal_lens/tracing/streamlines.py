@@ -16,7 +16,7 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.sampling.kernels import places_to_weights
 from tidal_lens.sampling.mesh import Mesh, Stencil
 from tidal_lens.tracing import kernels
-from tidal_lens.work import Token, run_chunks
+from tidal_lens.work import Token, read_only, run_chunks
 
 Direction = Literal["forward", "backward", "both"]
 
@@ -176,10 +176,12 @@ def trace_lines(flow: Flow, mesh: Mesh, velocity: NDArray[Any], seeds: NDArray[n
     if velocity.shape != flow.points.shape:
         raise ValueError(f"velocity {velocity.shape} does not fit {flow.points.shape} points")
     seeds = np.ascontiguousarray(seeds, dtype=np.float64).reshape(-1, 3)
-    nodes = np.ascontiguousarray(velocity, dtype=np.float64)
+    nodes = read_only(np.ascontiguousarray(velocity, dtype=np.float64))
     halves = {"forward": (1.0,), "backward": (-1.0,), "both": (-1.0, 1.0)}[settings.direction]
     sample = nodes[::len(nodes) // 65536 | 1]  # a scale is all that is wanted
     still = 1e-7 * float(np.nanmax(np.abs(sample), initial=0.0))
+    tol, tol_cell, max_cells, max_length = (float(v) for v in (settings.tolerance, settings.cell_tolerance, settings.max_cells,
+                                                               settings.max_length))
     chunk = int(np.clip(len(seeds) // 8, 1, 32))
     parts: dict[int, _Part] = {}
     rooms: list[dict[float, _Half]] = []
@@ -187,21 +189,17 @@ def trace_lines(flow: Flow, mesh: Mesh, velocity: NDArray[Any], seeds: NDArray[n
     def one(begin: int, end: int) -> None:
         room = rooms.pop() if rooms else {sign: _Half.room(chunk, settings.max_points) for sign in halves}
         for sign, half in room.items():
-            kernels.trace(mesh.arrays, nodes, seeds, sign, settings.tolerance, settings.cell_tolerance, settings.max_cells,
-                          settings.max_length, still, settings.max_points, *half.rows, half.count, half.reason, half.error,
-                          begin, end)
+            kernels.trace(mesh.arrays, nodes, seeds, sign, tol, tol_cell, max_cells, max_length, still, int(settings.max_points),
+                          *half.rows, half.count, half.reason, half.error, begin, end)
         parts[begin] = _join(room.get(-1.0), room.get(1.0), end - begin)
         rooms.append(room)
 
     run_chunks(one, len(seeds), chunk, token)
     if sum(len(p.total) for p in parts.values()) != len(seeds):
         raise CancelledError
-    joined = [parts[b] for b in sorted(parts)]
-    total, ends, error = (np.concatenate([getattr(p, name) for p in joined] or [empty])
-                          for name, empty in (("total", np.zeros(0, np.int64)), ("ends", np.zeros((0, 2), np.int64)),
-                                              ("error", np.zeros(0))))
-    points, places, cells, time = (np.concatenate([p.rows[k] for p in joined] or [empty])
-                                   for k, empty in enumerate(_empty_rows(0)))
+    joined = [parts[b] for b in sorted(parts)] or [_Part(_empty_rows(0), none := np.zeros(0, np.int64), none.reshape(0, 2), np.zeros(0))]
+    total, ends, error = (np.concatenate([getattr(p, name) for p in joined]) for name in ("total", "ends", "error"))
+    points, places, cells, time = (np.concatenate(column) for column in zip(*(p.rows for p in joined), strict=True))
     kept = np.flatnonzero(total)
     offsets = np.concatenate([[0], np.cumsum(total[kept])])
     told = _tell_walls(flow, points, offsets, ends[kept])
