@@ -7,7 +7,7 @@ from tidal_lens.demo.vortex_tank import CENTRE
 from tidal_lens.demo.vortex_tank import velocity as demo_velocity
 from tidal_lens.errors import CancelledError
 from tidal_lens.flow.boundaries import boundary_of_faces, outside_of
-from tidal_lens.flow.grid import StructuredGrid
+from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import build_mesh, mesh_of
 from tidal_lens.tracing.streamlines import End, TraceSettings, seeds_on_line, trace_lines
@@ -37,6 +37,52 @@ def test_a_helix_is_followed_in_every_kind_of_cell(kind):
     assert np.abs(lines.points - exact).max() < 1e-5
     assert lines.ends[0].tolist() == [0, End.LEFT]
     assert lines.points[-1, 2] == pytest.approx(1.0, abs=1e-3)
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_lines_end_on_the_border_whatever_their_angle_to_it(kind):
+    """A last step that goes beyond is cut at the border: exact again, as the field is linear."""
+    def strain(p):
+        return (p - 0.5) * [1.0, 0.6, -1.2] + [0.3, 0.1, 0.2]
+
+    seeds = 0.3 + 0.4 * np.random.default_rng(5).random((60, 3))
+    lines = follow(cube_flow(7, kind, 0.06, velocity=strain), seeds, cell_tolerance=1e-7, direction="both")
+    assert (lines.ends == End.LEFT).all()
+    for n, seed in enumerate(seeds):
+        part = slice(lines.offsets[n], lines.offsets[n + 1])
+        rate, rest = np.array([1.0, 0.6, -1.2]), np.array([0.3, 0.1, 0.2]) / [1.0, 0.6, -1.2]
+        exact = 0.5 - rest + (seed - 0.5 + rest) * np.exp(rate * lines.time[part, None])
+        assert np.abs(lines.points[part] - exact).max() < 2e-5
+        for end in (exact[0], exact[-1]):
+            assert np.abs(end - 0.5).max() == pytest.approx(0.5, abs=1e-3)
+    assert lines.stencil.apply(np.ones(7 ** 3 if kind != "pyramids" else lines.stencil.ids.max() + 1)) == pytest.approx(1.0)
+
+
+@pytest.mark.parametrize("kind", ["structured", "hexahedra", "wedges"])
+def test_lines_pass_a_collapsed_edge(kind):
+    """A grid round an axis: cells along it shrink to an edge, and lines through them go on."""
+    radius, turn, height = np.linspace(0.0, 1.0, 9), np.linspace(0.0, 2 * np.pi, 25), np.linspace(0.0, 1.0, 7)
+    h, a, r = (v.ravel() for v in np.meshgrid(height, turn, radius, indexing="ij"))
+    points = np.column_stack([r * np.cos(a), r * np.sin(a), h])
+    grid = StructuredGrid((9, 25, 7)) if kind == "structured" else polar(kind)
+    flow = flow_of([(points, grid)], {"Velocity": np.tile([1.0, 0.25, 0.1], (len(points), 1))})
+    lines = follow(flow, [[-0.7, -0.2, 0.3], [-0.6, -0.15, 0.4], [-0.5, 0.0, 0.5]], max_length=1.2)
+    assert (lines.ends[:, 1] == End.LENGTH).all()
+    for n in range(3):
+        along = lines.points[lines.offsets[n]:lines.offsets[n + 1]] - lines.points[lines.offsets[n]]
+        assert np.abs(np.cross(along, [1.0, 0.25, 0.1])).max() < 1e-6
+
+
+def polar(kind):
+    """The grid round an axis as hexahedra with a collapsed edge, or with wedges there."""
+    node = np.arange(9 * 25 * 7).reshape(7, 25, 9)
+    node[:, 24] = node[:, 0]
+    if kind == "wedges":
+        node[:, :, 0] = node[:, :1, 0]
+    cells = np.array([[node[k, j, i], node[k, j, i + 1], node[k, j + 1, i + 1], node[k, j + 1, i],
+                       node[k + 1, j, i], node[k + 1, j, i + 1], node[k + 1, j + 1, i + 1], node[k + 1, j + 1, i]]
+                      for k in range(6) for j in range(24) for i in range(8)], dtype=np.int32)
+    return UnstructuredGrid(9 * 25 * 7, cells, np.full(len(cells), HEXAHEDRON, np.uint8))
 
 
 @pytest.mark.parametrize("kind", KINDS)

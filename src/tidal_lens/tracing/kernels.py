@@ -358,7 +358,7 @@ def _border(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, fastes
     for round_ in range(24):
         share = 0.5 * (low + high)
         far = clear_of(st[5], q)
-        if ends == st[1] and far > 0.0:
+        if round_ < 4 and ends == st[1] and far > 0.0:
             tetra = st[5] == 2
             det = tetra_edges(cx, jac) if tetra else jacobian(cx, q[0], q[1], q[2], jac)
             solve(jac, det, k[6, 0], k[6, 1], k[6, 2], rate)
