@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication
 from tidal_lens.app import theme
 from tidal_lens.app.start import application, complete
 from tidal_lens.app.window import Window
-from tidal_lens.demo.vortex_tank import demo_file
+from tidal_lens.demo.kittiwake import demo_file
 from tidal_lens.study.model import LineLook
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -55,8 +55,8 @@ def main() -> None:
     window.act("add-streamlines")
     layer = document.chosen_layer
     assert layer is not None
-    shape = layer.shape.with_(start=(1.0, -1.05, 0.5), end=(1.0, 0.5, 1.75), count=48)
-    document.edit_layer(layer.with_(shape=shape, look=LineLook(colour_by="vorticity-magnitude", width=2.0)), "Seed line")
+    shape = layer.shape.with_(start=(0.8, -0.19, 0.1), end=(0.8, 0.19, 0.1), count=44)
+    document.edit_layer(layer.with_(shape=shape, look=LineLook(colour_by="mach", width=2.0)), "Seed line")
     window.show_station("trace")
     shoot(window, "trace")
     window.show_station("derive")

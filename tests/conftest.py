@@ -16,9 +16,9 @@ os.environ["QT_SCALE_FACTOR"] = "1"
 
 import pytest  # noqa: E402
 
-from tidal_lens.demo.vortex_tank import demo_file  # noqa: E402
 from tidal_lens.flow.case import Flow  # noqa: E402
 from tidal_lens.formats.registry import open_flow  # noqa: E402
+from vortex_tank import demo_file  # noqa: E402
 
 
 @pytest.fixture(scope="session")

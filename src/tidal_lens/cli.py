@@ -24,7 +24,7 @@ def _size(text: str) -> tuple[int, int]:
 def parser() -> argparse.ArgumentParser:
     """Options and sub-commands."""
     out = argparse.ArgumentParser(prog="tidal-lens", description="See, locate and measure what is in a flow result. Without a "
-                                  "file it opens the demo.")
+                                  "file it opens the demo. 'tidal-lens make-demo [FOLDER]' computes the demo's data anew.")
     out.add_argument("file", nargs="?", help="a result (.vti .vtr .vts .vtu .vtm) or a study (.tidal)")
     out.add_argument("--picture", metavar="FILE.png", type=Path, help="write a picture of the window and end; needs no display")
     out.add_argument("--size", type=_size, default=(1280, 800), metavar="WxH", help="size of that picture (1280x800)")
@@ -37,7 +37,10 @@ def parser() -> argparse.ArgumentParser:
 
 def main(arguments: list[str] | None = None) -> int:
     """Run the program; exit status."""
-    chosen = parser().parse_args(arguments)
+    given = sys.argv[1:] if arguments is None else arguments
+    if given[:1] == ["make-demo"]:
+        return _make_demo(given[1:])
+    chosen = parser().parse_args(given)
     path = Path(chosen.file).expanduser() if chosen.file else None
     if chosen.warm:
         from tidal_lens.warm import warm_kernels
@@ -57,6 +60,15 @@ def main(arguments: list[str] | None = None) -> int:
     from tidal_lens.app.start import run
 
     return run(path)
+
+
+def _make_demo(arguments: list[str]) -> int:
+    from tidal_lens.demo.kittiwake import ASSETS, make
+
+    out = argparse.ArgumentParser(prog="tidal-lens make-demo", description="Compute the demo's data again from nothing.")
+    out.add_argument("folder", nargs="?", type=Path, default=ASSETS, help="where to write (what is shipped)")
+    make(out.parse_args(arguments).folder, lambda line: print(line, flush=True))
+    return 0
 
 
 def _has_display() -> bool:

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from tidal_lens.cutting.contour import isosurface
-from tidal_lens.demo.vortex_tank import CENTRE, RADIUS
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.tracing.streamlines import End, TraceSettings, seeds_on_line, trace_lines
+from vortex_tank import CENTRE, RADIUS
 
 
 def traced(demo, seeds, **settings):

@@ -11,10 +11,10 @@ from vtkmodules.vtkCommonDataModel import vtkStructuredGrid
 from vtkmodules.vtkFiltersGeneral import vtkGradientFilter
 
 from making import KINDS, abc, cube_flow, cube_points
-from tidal_lens.demo.vortex_tank import CENTRE, RADIUS, STREAM
-from tidal_lens.demo.vortex_tank import velocity as demo_velocity
 from tidal_lens.quantities.gradients import flow_gradient, vorticity_and_q
 from tidal_lens.quantities.store import QuantityStore
+from vortex_tank import CENTRE, RADIUS, STREAM
+from vortex_tank import velocity as demo_velocity
 
 OMEGA = np.array([0.3, -0.7, 1.1])
 

@@ -3,8 +3,6 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from making import KINDS, abc, cube_flow, cube_points, flow_of, unstructured
-from tidal_lens.demo.vortex_tank import CENTRE
-from tidal_lens.demo.vortex_tank import velocity as demo_velocity
 from tidal_lens.errors import CancelledError
 from tidal_lens.flow.boundaries import boundary_of_faces, outside_of
 from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
@@ -12,6 +10,8 @@ from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import build_mesh, mesh_of
 from tidal_lens.tracing.streamlines import End, TraceSettings, seeds_on_line, trace_lines
 from tidal_lens.work import Token
+from vortex_tank import CENTRE
+from vortex_tank import velocity as demo_velocity
 
 
 def follow(flow, seeds, token=None, **settings):

@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from driving import click, keys, settle, spin, wait
 from making import cube_points
-from tidal_lens.demo.vortex_tank import demo_file
 from tidal_lens.formats.vtk_write import StructuredPiece, write_structured
+from vortex_tank import demo_file
 
 N = 6
 

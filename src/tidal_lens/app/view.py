@@ -208,10 +208,9 @@ class FlowView(QWidget):
         flow = self.document.flow
         if flow is None:
             return
-        low, high = flow.bounds
         aspect = self.width() / max(self.height(), 1)
         camera = self.document.camera
-        self._move(first_camera(low, high, aspect) if camera is None else camera.framing(low, high, aspect), rest=True)
+        self._move(first_camera(*flow.stage, aspect) if camera is None else camera.framing(*flow.bounds, aspect), rest=True)
 
     def frame_chosen(self) -> None:
         """Bring the chosen card's geometry into the picture."""

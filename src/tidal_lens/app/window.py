@@ -30,7 +30,7 @@ from tidal_lens.app.deck import Deck
 from tidal_lens.app.document import Document, Notice
 from tidal_lens.app.parts import label
 from tidal_lens.app.view import FlowView
-from tidal_lens.demo.vortex_tank import demo_file
+from tidal_lens.demo.kittiwake import demo_file
 from tidal_lens.formats.registry import FORMATS
 from tidal_lens.study.beginnings import new_isosurface, new_slice, new_streamlines, new_walls, round_to
 from tidal_lens.study.files import SUFFIX

@@ -134,6 +134,27 @@ class Flow:
         return sum(b.grid.n_cells for b in self.blocks)
 
     @cached_property
+    def body(self) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
+        """Least and greatest coordinates of the walls, if they are a body in the flow and not its enclosure; else None."""
+        walls = [b.points for b in self.boundaries if b.kind == "wall" and len(b.points)]
+        if not walls:
+            return None
+        points = np.concatenate(walls)
+        low, high = points.min(axis=0), points.max(axis=0)
+        outer_low, outer_high = self.bounds
+        return (low, high) if bool(np.all(high - low < 0.7 * (outer_high - outer_low))) else None
+
+    @cached_property
+    def stage(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """What is worth seeing first: a body and its surroundings, or the whole flow."""
+        low, high = self.bounds
+        if self.body is None:
+            return low, high
+        near, far = self.body
+        room = 0.3 * float(np.linalg.norm(far - near))
+        return np.maximum(near - room, low), np.minimum(far + room, high)
+
+    @cached_property
     def bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Least and greatest coordinates."""
         return self.points.min(axis=0), self.points.max(axis=0)

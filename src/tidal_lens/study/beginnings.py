@@ -59,7 +59,10 @@ def new_walls(study: Study, flow: Flow) -> WallLayer:
 
 
 def new_isosurface(study: Study, store: QuantityStore, quantity: str) -> IsoLayer:
-    """An isosurface at a telling value: Mach 1, a positive Q, else the upper quartile of the usual range."""
+    """An isosurface at a telling value: Mach 1, a positive Q, else the upper quartile of the usual range.
+
+    Round a body, Q starts at twenty times (speed / body length)²: vortices rather than the thin layers at walls, where it is greatest.
+    """
     spread = store.distribution(quantity)
     described = store.describe(quantity)
     low, high = spread.usual
@@ -68,6 +71,8 @@ def new_isosurface(study: Study, store: QuantityStore, quantity: str) -> IsoLaye
         value = 1.0
     elif described.name == "q" and high > 0:
         value = 0.25 * high
+        if store.flow.body is not None and store.reference.speed > 0:
+            value = 20.0 * (store.reference.speed / float((store.flow.body[1] - store.flow.body[0]).max())) ** 2
     if not spread.low <= value <= spread.high:
         value = 0.5 * (spread.low + spread.high)
     value = round_to(value, 0.01 * (high - low))
@@ -78,15 +83,21 @@ def new_isosurface(study: Study, store: QuantityStore, quantity: str) -> IsoLaye
 
 
 def new_streamlines(study: Study, flow: Flow, store: QuantityStore) -> StreamLayer:
-    """A seed line across the middle of the flow, at right angles to the free stream."""
-    low, high = flow.bounds
+    """A seed line at right angles to the free stream: across the middle of the flow, or close before a body in it."""
+    low, high = flow.body or flow.bounds
     middle, span = 0.5 * (low + high), high - low
     wind = np.abs(np.array(store.reference.velocity))
     along = int(np.argmax(wind)) if wind.any() else int(np.argmax(span))
     across = max((a for a in range(3) if a != along), key=lambda a: float(span[a]))
     start, end = middle.copy(), middle.copy()
-    start[across] -= 0.35 * span[across]
-    end[across] += 0.35 * span[across]
+    reach = 0.35 if flow.body is None else 0.6
+    start[across] -= reach * span[across]
+    end[across] += reach * span[across]
+    if flow.body is not None:
+        upstream = -np.sign(store.reference.velocity[along]) or -1.0
+        front = low[along] if upstream < 0 else high[along]
+        edge = flow.bounds[0 if upstream < 0 else 1][along]
+        start[along] = end[along] = front + 0.5 * np.clip(edge - front, -0.1 * span[along], 0.1 * span[along])
     step = 0.01 * float(span.max())
     best = best_quantity(store)
     return StreamLayer(id=study.new_id("lines"), name=study.new_name("Streamlines"),
