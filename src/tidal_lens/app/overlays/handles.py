@@ -32,6 +32,7 @@ class HandlesOverlay:
     def __init__(self, view: FlowView) -> None:
         self._view = view
         self._held = ""
+        self._along = 0
         self._from = QPointF()
         self._start: Any = None
         self._labels: dict[str, QRectF] = {}
@@ -56,14 +57,22 @@ class HandlesOverlay:
         if layer is None or flow is None:
             return {}
         if isinstance(layer, SliceLayer):
-            low, high = flow.bounds
-            axis = layer.shape.axis
-            at = 0.5 * (low + high)
-            at[2 if axis != 2 else 1] = (high if axis != 2 else low)[2 if axis != 2 else 1]
-            at[axis] = layer.shape.position
-            return {"slice": at}
+            return {"slice": self._slice_bead(layer, *flow.bounds)}
         start, end = np.array(layer.shape.start), np.array(layer.shape.end)
         return {"start": start, "end": end, "middle": 0.5 * (start + end)}
+
+    def _slice_bead(self, layer: SliceLayer, low: Vec, high: Vec) -> Vec:
+        """On the middle line of the plane, as near to its upper rim as can be seen."""
+        axis = layer.shape.axis
+        up = 2 if axis != 2 else 1
+        places = np.tile(0.5 * (low + high), (17, 1))
+        places[:, up] = np.linspace(high[up], low[up], 17) if axis != 2 else np.linspace(low[up], high[up], 17)
+        places[:, axis] = layer.shape.position
+        if not self._held:  # while it is dragged it does not jump
+            room = QRectF(self._view.rect()).adjusted(20, 40, -80, -20)
+            seen = (n for n, q in enumerate(self._project(places)) if q is not None and room.contains(q))
+            self._along = next(seen, 0)
+        return np.asarray(places[self._along])
 
     def bead_at(self, name: str) -> QPointF:
         """Where a bead is in the view."""
