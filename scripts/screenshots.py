@@ -67,6 +67,19 @@ def main() -> None:
     shoot(window, "main-chart")
     theme.use("night")
     shoot(window, "main-night")
+    theme.use("chart")
+    window.open_demo("kittiwake gust.cgns")
+    while not document.times:
+        settle(window)
+    window.add_slice(0)
+    settle(window)
+    across = document.chosen_layer
+    assert across is not None
+    document.edit_layer(across.with_(shape=across.shape.with_(position=0.85)), "Position")
+    window.colour_by("vorticity-x")
+    document.go_to_step(9)
+    window.show_station("look")
+    shoot(window, "time")
     window.hide()
     window.close()
 

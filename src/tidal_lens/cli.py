@@ -25,7 +25,7 @@ def parser() -> argparse.ArgumentParser:
     """Options and sub-commands."""
     out = argparse.ArgumentParser(prog="tidal-lens", description="See, locate and measure what is in a flow result. Without a "
                                   "file it opens the demo. 'tidal-lens make-demo [FOLDER]' computes the demo's data anew.")
-    out.add_argument("file", nargs="?", help="a result (.vti .vtr .vts .vtu .vtm) or a study (.tidal)")
+    out.add_argument("file", nargs="?", help="a result (.vti .vtr .vts .vtu .vtm .cgns) or a study (.tidal)")
     out.add_argument("--picture", metavar="FILE.png", type=Path, help="write a picture of the window and end; needs no display")
     out.add_argument("--size", type=_size, default=(1280, 800), metavar="WxH", help="size of that picture (1280x800)")
     out.add_argument("--theme", choices=("chart", "night"), help="theme of that picture")

@@ -59,6 +59,10 @@ def _slice_chosen(w: Window) -> bool:
     return layer is not None and layer.kind == "slice"
 
 
+def _has_steps(w: Window) -> bool:
+    return len(w.document.times) > 1
+
+
 def _looker(axis: int, sign: int) -> Callable[[Window, str], object]:
     return lambda w, _: w.view.look_from(axis, sign)
 
@@ -67,7 +71,11 @@ ACTIONS: tuple[Action, ...] = (
     Action("open", "Open…", "Ctrl+O", "Open a result or a study.", lambda w, a: w.open_dialog(a)),
     Action("save", "Save study", "Ctrl+S", "Save the study.", lambda w, _: w.save(), _open_case),
     Action("save-as", "Save study as…", "Ctrl+Shift+S", "Save the study under another name.", lambda w, _: w.save_as(), _open_case),
-    Action("demo", "Open the demo", "", "Open the made-up demo case.", lambda w, _: w.open_demo()),
+    Action("demo", "Open the demo", "", "Open the demo: Kittiwake in steady flow.", lambda w, _: w.open_demo()),
+    Action("demo-coarse", "Open the coarse demo", "", "Open Kittiwake on a coarser mesh, for comparison.",
+           lambda w, _: w.open_demo("kittiwake coarse.vtm")),
+    Action("demo-gust", "Open the gust demo", "", "Open Kittiwake in a gust: a time series.",
+           lambda w, _: w.open_demo("kittiwake gust.cgns")),
     Action("undo", "Undo", "Ctrl+Z", "Take the last change back.", lambda w, _: w.document.undo(),
            lambda w: bool(w.document.undo_what)),
     Action("redo", "Redo", "Ctrl+Shift+Z", "Bring a change back that was undone.", lambda w, _: w.document.redo(),
@@ -108,6 +116,12 @@ ACTIONS: tuple[Action, ...] = (
     *(Action(f"look-{name}{axis}", f"Look from {sign}{axis}", "", f"Look at the flow from {sign}{axis}.",
              _looker(number, way), _open_case)
       for number, axis in enumerate("xyz") for name, sign, way in (("plus-", "+", 1), ("minus-", "−", -1))),
+    Action("step-back", "One step back in time", ",", "Show the step before.",
+           lambda w, _: w.document.go_to_step(-1, relative=True), _has_steps),
+    Action("play", "Play or pause", ".", "Play through the steps of a time series.",
+           lambda w, _: w.top.transport.toggle(), _has_steps),
+    Action("step-on", "One step on in time", "/", "Show the next step.",
+           lambda w, _: w.document.go_to_step(1, relative=True), _has_steps),
     Action("fold-bench", "Fold the bench", "F9", "Hide or show the bench.", lambda w, _: w.fold_bench()),
     Action("theme", "Change the theme", "F8", "Change between the chart and night themes.", lambda w, _: w.change_theme()),
     Action("again", "Compute again", "F5", "Compute what failed or was cancelled.", lambda w, _: w.document.compute_again(), _open_case),

@@ -24,6 +24,7 @@ from tidal_lens.app import theme
 from tidal_lens.app.bench import STATIONS
 from tidal_lens.app.document import Document, Notice
 from tidal_lens.app.parts import IconButton, label
+from tidal_lens.app.transport import Transport
 
 if TYPE_CHECKING:
     from tidal_lens.app.window import Window
@@ -59,6 +60,8 @@ class TopBar(QWidget):
         line.addSpacing(8)
         line.addWidget(window.command, 3)
         line.addSpacing(8)
+        self.transport = Transport(window.document)
+        line.addWidget(self.transport)
         line.addStretch(2)
         for button in (self.undo, self.redo, self.theme, self.help):
             line.addWidget(button)

@@ -20,6 +20,7 @@ from tidal_lens.study.evaluate import Evaluated, Evaluator, key_range, reference
 from tidal_lens.study.files import SUFFIX, load_study, save_study
 from tidal_lens.study.history import History
 from tidal_lens.study.model import AnyLayer, CameraSetting, IsoLayer, KeySetting, Study
+from tidal_lens.study.series import Series
 from tidal_lens.work import Token
 
 
@@ -48,6 +49,8 @@ class Document(QObject):
         The study has another value (not for camera moves).
     case_changed
         Another flow is open.
+    step_changed
+        Another step of the series is shown, or could not be.
     result_changed(str)
         A layer came to something, failed, or began to be worked on.
     quantity_known(str)
@@ -62,6 +65,7 @@ class Document(QObject):
 
     study_changed = pyqtSignal()
     case_changed = pyqtSignal()
+    step_changed = pyqtSignal()
     result_changed = pyqtSignal(str)
     quantity_known = pyqtSignal(str)
     chosen_changed = pyqtSignal()
@@ -83,6 +87,9 @@ class Document(QObject):
         self._history = History(Study())
         self._saved = Study()
         self._asked: dict[str, tuple[object, ...]] = {}
+        self._series: Series | None = None
+        self._spreads: dict[str, Distribution] = {}
+        self._broken: set[int] = set()
 
     # -- the value -------------------------------------------------------------------------------------------
 
@@ -164,8 +171,59 @@ class Document(QObject):
             wanted = reference_of(self.flow, self.study)
             if wanted != self.evaluator.store.reference:
                 self.evaluator = self.evaluator.with_reference(wanted)
+            self._want_step()
         self.refresh()
         self.study_changed.emit()
+
+    # -- time ------------------------------------------------------------------------------------------------
+
+    @property
+    def times(self) -> tuple[float, ...]:
+        """Times of the steps of the open series; empty for steady flow."""
+        return self.flow.times if self.flow is not None else ()
+
+    def go_to_step(self, step: int, *, relative: bool = False, grip: str = "") -> None:
+        """Show another step; steps that could not be read are passed over, and after the last comes the first."""
+        count = len(self.times)
+        if count < 2:
+            return
+        way = 1 if step >= 0 else -1
+        wanted = (self.study.step + step) % count if relative else min(max(step, 0), count - 1)
+        for _ in range(count):
+            if wanted not in self._broken:
+                break
+            wanted = (wanted + way) % count
+        self.edit(self.study.model_copy(update={"step": wanted}), "Time", grip)
+
+    def _want_step(self) -> None:
+        series, flow, step = self._series, self.flow, self.study.step
+        if series is None or flow is None or flow.step == step:
+            return
+        reference = reference_of(flow, self.study)
+
+        def done(evaluator: Evaluator) -> None:
+            if self._series is not series or self.study.step != step:
+                return
+            self.flow, self.evaluator = evaluator.flow, evaluator
+            self.step_changed.emit()
+            self.refresh()
+            ahead = (step + 1) % len(series.times)
+            if not series.has(ahead) and ahead not in self._broken:
+                self.jobs.submit("ahead", f"Reading step {ahead + 1} ahead", lambda token: series.evaluator(ahead, reference, token),
+                                 lambda _answer: None, lambda _error: None)
+
+        def failed(error: TidalLensError) -> None:
+            if self._series is not series or self.flow is None:
+                return
+            self._broken.add(step)
+            self.noticed.emit(Notice("warn", f"Step {step + 1} is passed over. {error}"))
+            self._history.amend(self.study.model_copy(update={"step": self.flow.step}))
+            self.step_changed.emit()
+
+        if series.has(step):
+            done(series.evaluator(step, reference))
+        else:
+            self.jobs.submit("step", f"Reading step {step + 1}", lambda token: series.evaluator(step, reference, token), done, failed)
 
     # -- evaluation ------------------------------------------------------------------------------------------
 
@@ -199,7 +257,8 @@ class Document(QObject):
 
     def _wish(self, layer: AnyLayer, draft: bool) -> tuple[object, ...]:
         assert self.evaluator is not None
-        return (id(self.evaluator), layer.kind, layer.shape, layer.look.colour_by, draft and layer.kind == "streamlines")
+        return (self.evaluator.flow.number, self.evaluator.store.reference, layer.kind, layer.shape, layer.look.colour_by,
+                draft and layer.kind == "streamlines")
 
     def _ask(self, layer: AnyLayer) -> None:
         evaluator = self.evaluator
@@ -245,7 +304,9 @@ class Document(QObject):
         if spread is None:
             return None
         scale = self.evaluator.store.describe(name).scale
-        low, high = key_range(scale, spread, self.study.keys.get(name, KeySetting()))
+        # All steps of a series are coloured by the range of the first that was seen.
+        first = self._spreads.setdefault(name, spread) if len(self.times) > 1 else spread
+        low, high = key_range(scale, first, self.study.keys.get(name, KeySetting()))
         return spread, low, high
 
     # -- cases and files -------------------------------------------------------------------------------------
@@ -274,11 +335,11 @@ class Document(QObject):
 
     def _open(self, path: Path, anyway: bool, study: Study | None, file: Path | None) -> None:
         def work(token: Token) -> _Opened:
-            flow = open_flow(path, token, anyway=anyway)
+            flow = open_flow(path, token, anyway=anyway, step=study.step if study is not None else 0)
             wanted = reference_of(flow, study) if study is not None else flow.reference
             evaluator = Evaluator(flow, wanted)
             begin = study if study is not None else first_study(flow, evaluator.store)
-            return _Opened(flow, evaluator, begin.model_copy(update={"case": str(path.resolve())}))
+            return _Opened(flow, evaluator, begin.model_copy(update={"case": str(path.resolve()), "step": flow.step}))
 
         def failed(error: TidalLensError) -> None:
             actions: tuple[tuple[str, Callable[[], None]], ...] = ()
@@ -293,6 +354,8 @@ class Document(QObject):
             self.jobs.cancel(layer.id)
         self.flow, self.evaluator = opened.flow, opened.evaluator
         self.results, self.failures, self._asked = {}, {}, {}
+        self._spreads, self._broken = {}, set()
+        self._series = Series(opened.flow.path, opened.evaluator) if len(opened.flow.times) > 1 else None
         self._history = History(opened.study)
         self._saved = opened.study
         self.file = file

@@ -30,7 +30,7 @@ from tidal_lens.app.deck import Deck
 from tidal_lens.app.document import Document, Notice
 from tidal_lens.app.parts import label
 from tidal_lens.app.view import FlowView
-from tidal_lens.demo.kittiwake import demo_file
+from tidal_lens.demo.kittiwake import ASSETS
 from tidal_lens.formats.registry import FORMATS
 from tidal_lens.study.beginnings import new_isosurface, new_slice, new_streamlines, new_walls, round_to
 from tidal_lens.study.files import SUFFIX
@@ -65,7 +65,7 @@ class Window(QMainWindow):
         self.deck = Deck(self.document, self.act)
         self.bench = Bench(self.document, self.act)
         self.rail = Rail(self)
-        self.top = TopBar(self)
+        self.top: TopBar = TopBar(self)
         self.status = StatusLine(self.document)
         self._help: QWidget | None = None
         self._compose()
@@ -267,10 +267,9 @@ class Window(QMainWindow):
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.open()
 
-    def open_demo(self) -> None:
-        """Open the demo, writing it first where needed."""
-        self.document.jobs.submit("case", "Preparing the demo", lambda _token: demo_file(), self.document.open_path,
-                                  self.document._tell)
+    def open_demo(self, name: str = "kittiwake.vtm") -> None:
+        """Open a case that comes along."""
+        self.document.open_path(ASSETS / name)
 
     def save(self) -> bool:
         """Save the study, asking for a name the first time."""

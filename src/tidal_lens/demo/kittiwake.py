@@ -12,12 +12,14 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.demo.solver.mesh import Mesh, make_mesh
 from tidal_lens.demo.solver.run import Solver, Stream
+from tidal_lens.formats.cgns_write import Patch, Zone, write_series
 from tidal_lens.formats.vtk_write import StructuredPiece, write_multiblock
 
 Array = NDArray[np.float64]
@@ -46,6 +48,8 @@ class Size:
 
 
 FINE = Size("kittiwake", 64, 16, 32, 68, 1.2e-3, 1500)
+GUST = Size("kittiwake gust", 48, 12, 24, 54, 1.5e-3, 800)
+GUST_ANGLE, GUST_PERIOD, GUST_MOMENTS = float(np.radians(5.0)), 2.0, 24  # [rad], [body lengths over speed]
 COARSE = Size("kittiwake coarse", 40, 10, 20, 40, 1.5e-3, 900)
 
 
@@ -75,6 +79,38 @@ def solve(size: Size, tell: Tell) -> Solver:
 
     solver.steady(size.iterations, report)
     return solver
+
+
+def solve_gust(tell: Tell, size: Size = GUST, steps_a_moment: int = 4, periods: float = 3.5) -> tuple[Solver, list[float], list[Array]]:
+    """Let a sinusoidal gust meet the body in steady flow; solver, times and node values of the last period's moments.
+
+    The wind turns by up to 5 degrees; the wave runs with the free stream and reaches the front of the mesh at time 0. Its period is
+    that in which the stream passes two body lengths.
+    """
+    solver = solve(size, tell)
+    solver.history.rows.clear()
+    outer = solver.mesh.vertices[solver.mesh.quads, -1].mean(axis=1) @ STREAM.direction
+    delay = outer - outer.min()
+    step = GUST_PERIOD / (GUST_MOMENTS * steps_a_moment)
+    count = round(periods * GUST_MOMENTS) * steps_a_moment
+    times: list[float] = []
+    moments: list[Array] = []
+    began = time.monotonic()
+
+    def wind(now: float) -> Array:
+        return np.asarray(STREAM.incidence + GUST_ANGLE * np.sin(2 * np.pi * np.maximum(now - delay, 0.0) / GUST_PERIOD))
+
+    def report(n: int, s: Solver) -> None:
+        if n > count - GUST_MOMENTS * steps_a_moment and n % steps_a_moment == 0:
+            times.append(n * step)
+            moments.append(node_values(s))
+        if n % 20 == 0:
+            now, left, lift, drag = s.history.rows[-1]
+            tell(f"{size.name}: time {now:.2f} of {count * step:.2f}, residual {left:.2e}, CL {lift:.4f}, CD {drag:.4f}, "
+                 f"{time.monotonic() - began:.0f} s")
+
+    solver.unsteady(count, step, 0.0, wind, report)
+    return solver, times, moments
 
 
 def node_values(solver: Solver) -> Array:
@@ -172,6 +208,39 @@ def write_case(folder: Path, size: Size, solver: Solver) -> Path:
     return path
 
 
+def write_gust(folder: Path, solver: Solver, times: list[float], moments: list[Array]) -> Path:
+    """Write the moments of the gust as one time series, and its history; the ``.cgns`` file.
+
+    Times are in seconds, and 0 is the first of them.
+    """
+    zones: list[Zone] = []
+    states: list[list[dict[str, NDArray[Any]]]] = []
+    for moment in moments:
+        values = []
+        for name, (points, state) in whole(solver.mesh, moment).items():
+            a, b, c = points.shape[:3]
+            s = state.transpose(2, 1, 0, 3).reshape(-1, 5)
+            scales = (("Density", DENSITY), ("VelocityX", SPEED), ("VelocityY", SPEED), ("VelocityZ", SPEED),
+                      ("Pressure", DENSITY * SPEED**2))
+            values.append({q: _rounded(s[:, n] * scale, 12) for n, (q, scale) in enumerate(scales)})
+            if not states:
+                flat = points.transpose(2, 1, 0, 3).reshape(-1, 3).astype(np.float32)
+                zones.append(Zone(name, (a, b, c), flat, (Patch(WALL, "BCWallViscous", (1, 1, 1), (a, b, 1)),
+                                                          Patch(FAR, "BCFarfield", (1, 1, c), (a, b, c)))))
+        states.append(values)
+    wind = STREAM.direction * SPEED
+    path = folder / f"{GUST.name}.cgns"
+    write_series(path, zones, [(t - times[0]) / SPEED for t in times], states,
+                 {"Density": DENSITY, "Pressure": PRESSURE, "VelocityX": float(wind[0]), "VelocityY": 0.0, "VelocityZ": float(wind[2]),
+                  "Mach": STREAM.mach, "SpecificHeatRatio": GAMMA})
+    with (folder / f"{GUST.name} history.csv").open("w", newline="", encoding="utf-8") as file:
+        table = csv.writer(file)
+        table.writerow(("time [s]", "density residual", "CL", "CD"))
+        table.writerows((f"{(t - times[0]) / SPEED:.8f}", f"{r:.6e}", f"{lift:.6f}", f"{drag:.6f}")
+                        for t, r, lift, drag in solver.history.rows)
+    return path
+
+
 def write_taps(path: Path, solver: Solver) -> None:
     """Write what pressure taps on two sections might have read: the computed Cp with invented scatter, said to be so."""
     mesh = solver.mesh
@@ -200,3 +269,7 @@ def make(folder: Path, tell: Tell) -> None:
         if size is FINE:
             write_taps(folder / "pressure taps (simulated).csv", solver)
         tell(f"{path.name}: {solver.mesh.n_cells:,} cells in the half model, {time.monotonic() - began:.0f} s")
+    began = time.monotonic()
+    solver, times, moments = solve_gust(tell)
+    path = write_gust(folder, solver, times, moments)
+    tell(f"{path.name}: {solver.mesh.n_cells:,} cells in the half model, {len(times)} moments, {time.monotonic() - began:.0f} s")

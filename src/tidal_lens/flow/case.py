@@ -109,6 +109,8 @@ class Flow:
         Whether the file states that values are in SI units.
     notices : tuple of str
         What the user should know about how the file was read.
+    times, step
+        Times of all steps of the series that it belongs to, and which of them it is; empty for steady flow.
     """
 
     title: str
@@ -121,6 +123,8 @@ class Flow:
     reference: ReferenceState = field(default_factory=ReferenceState)
     si_units: bool = False
     notices: tuple[str, ...] = ()
+    times: tuple[float, ...] = ()
+    step: int = 0
     number: int = field(default_factory=lambda: next(_numbers))
 
     @property

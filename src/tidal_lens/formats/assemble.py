@@ -57,6 +57,15 @@ def assemble(path: Path, parts: list[Part], anyway: bool) -> Flow:
         elif isinstance(content, vtk_arrays.Sheet):
             sheets.append((part.name or part.group or f"surface {len(sheets) + 1}", content))
         notices.extend(content.notices if content else [f"{part.name or 'A part'} holds no cells and was left out."])
+    return assemble_content(path, solids, sheets, notices, anyway)
+
+
+def assemble_content(path: Path, solids: list[vtk_arrays.Solid], sheets: list[tuple[str, vtk_arrays.Sheet]], notices: list[str],
+                     anyway: bool, series: tuple[tuple[float, ...], int] = ((), 0)) -> Flow:
+    """Put blocks and named surfaces together; ``series`` is the times of the file's steps, and which step this is.
+
+    Raises as :func:`assemble`.
+    """
     if not solids:
         raise FileError("There are no three-dimensional cells in it.", str(path),
                         "Tidal Lens needs the volume of the flow, not only surfaces or a plane.")
@@ -69,7 +78,7 @@ def assemble(path: Path, parts: list[Part], anyway: bool) -> Flow:
     boundaries = _boundaries(sheets, points, outside, _speed(fields, roles), seams.labels(len(points)))
     reference = _reference(solids, points, outside, fields, roles)
     flow = Flow(path.stem, path, points, blocks, fields, boundaries, roles, reference,
-                any(s.facts.get("Units") == "SI" for s in solids), tuple(notices))
+                any(s.facts.get("Units") == "SI" for s in solids), tuple(notices), *series)
     flow.__dict__["seams"] = seams  # already found: fills the cached property
     return flow
 
@@ -146,7 +155,7 @@ def _boundaries(sheets: list[tuple[str, vtk_arrays.Sheet]], points: NDArray[np.f
         surface = np.concatenate([s.points for s in own])
         distance, nearest = tree.query(surface)
         nodes = outer_nodes[nearest] if bool(np.all(distance <= near)) else None
-        found.append(Boundary(name, kind_from_name(name) or "open", surface, faces, nodes))
+        found.append(Boundary(name, own[0].kind or kind_from_name(name) or "open", surface, faces, nodes))
     rest = _without(outside, found, labels)
     if not any(b.kind == "wall" for b in found):
         found.extend(find_boundaries(points, rest, speed))

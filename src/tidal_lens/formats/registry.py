@@ -8,7 +8,7 @@ from pathlib import Path
 
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import Flow
-from tidal_lens.formats import vtk_xml
+from tidal_lens.formats import cgns, vtk_xml
 from tidal_lens.work import Token
 
 
@@ -25,21 +25,23 @@ class Format:
     sniff : callable
         From the first bytes of a file: is it one of these?
     open : callable
-        Reads the whole result.
+        Reads one step of the result.
     """
 
     name: str
     suffixes: tuple[str, ...]
     sniff: Callable[[bytes], bool]
-    open: Callable[[Path, Token, bool], Flow]
+    open: Callable[[Path, Token, bool, int], Flow]
 
 
 FORMATS: tuple[Format, ...] = (
-    Format("VTK XML", (".vti", ".vtr", ".vts", ".vtu", ".vtm"), vtk_xml.sniff, vtk_xml.open_file),
+    Format("VTK XML", (".vti", ".vtr", ".vts", ".vtu", ".vtm"), vtk_xml.sniff,
+           lambda path, token, anyway, _step: vtk_xml.open_file(path, token, anyway)),
+    Format("CGNS", (".cgns",), cgns.sniff, cgns.open_file),
 )
 
 
-def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False) -> Flow:
+def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, step: int = 0) -> Flow:
     """Open a flow result.
 
     Parameters
@@ -50,6 +52,8 @@ def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False) -
         Progress and cancel.
     anyway : bool
         Open also a result without velocity or with values that are not finite.
+    step : int
+        Which step of a time series, from 0.
 
     Raises
     ------
@@ -72,5 +76,5 @@ def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False) -
         raise FileError("The file is empty.", str(path), "Was the solver still writing it?")
     for form in FORMATS:
         if form.sniff(head):
-            return form.open(path, token or Token(), anyway)
+            return form.open(path, token or Token(), anyway, step)
     raise FileError("This is not a kind of file that Tidal Lens knows.", str(path), f"It opens {known}.")

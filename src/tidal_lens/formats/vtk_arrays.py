@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import vtk_to_numpy
 
 from tidal_lens.errors import FileError
-from tidal_lens.flow.case import Field
+from tidal_lens.flow.case import BoundaryKind, Field
 from tidal_lens.flow.faces import quads_of_sheet
 from tidal_lens.flow.grid import COLLAPSE, HEXAHEDRON, OWN_CORNERS, Grid, StructuredGrid, UnstructuredGrid
 
@@ -36,11 +36,12 @@ class Solid:
 
 @dataclass(frozen=True, eq=False)
 class Sheet:
-    """A surface: points (n, 3) and faces (m, 4), a triangle repeating its last corner."""
+    """A surface: points (n, 3), faces (m, 4), a triangle repeating its last corner, and its kind if the file states it."""
 
     points: NDArray[np.float64]
     faces: NDArray[np.int64]
     notices: list[str] = field(default_factory=list)
+    kind: BoundaryKind | None = None
 
 
 def content_of(data: Any, where: str) -> Solid | Sheet | None:

@@ -165,6 +165,8 @@ class Study(_Value):
         Where it is seen from; None frames everything. Moving the camera is no edit: it is kept, but not undone.
     alone : str or None
         Layer that is shown alone.
+    step : int
+        Step of a time series, from 0.
     """
 
     schema_version: Literal[1] = SCHEMA
@@ -175,6 +177,7 @@ class Study(_Value):
     outline: bool = True
     camera: CameraSetting | None = None
     alone: Identity | None = None
+    step: Annotated[int, Field(ge=0, le=10_000_000)] = 0
 
     @field_validator("layers")
     @classmethod

@@ -1,0 +1,88 @@
+"""Moves through the steps of a time series; there only when there is more than one."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSlider, QWidget
+
+from tidal_lens.app.document import Document
+from tidal_lens.app.parts import IconButton, number_text
+
+_BEAT = 90  # least time between two steps when playing [ms]
+
+
+class Transport(QWidget):
+    """Back, play, on, a slider over all steps, and the time."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self._document = document
+        line = QHBoxLayout(self)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(2)
+        self.back = IconButton("step-back", "Step back", "One step back in time (,)", lambda: document.go_to_step(-1, relative=True))
+        self.play = IconButton("play", "Play", "Play through all steps (.)", self.toggle)
+        self.on = IconButton("step-on", "Step on", "One step on in time (/)", lambda: document.go_to_step(1, relative=True))
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setAccessibleName("Time")
+        self.slider.setToolTip("Drag to another time")
+        self.slider.setFixedWidth(130)
+        self.time = QLabel()
+        self.time.setMinimumWidth(128)
+        for widget in (self.back, self.play, self.on, self.slider, self.time):
+            line.addWidget(widget)
+        self._silent = False
+        self.slider.valueChanged.connect(self._slid)
+        self.slider.sliderReleased.connect(document.release)
+        self._beat = QTimer(self)
+        self._beat.setInterval(_BEAT)
+        self._beat.timeout.connect(self._go_on)
+        document.case_changed.connect(self._new_case)
+        document.study_changed.connect(self.refresh)
+        document.step_changed.connect(self.refresh)
+        self._new_case()
+
+    @property
+    def is_playing(self) -> bool:
+        """Whether steps follow one another by themselves."""
+        return self._beat.isActive()
+
+    def toggle(self) -> None:
+        """Begin to play, or stop."""
+        if self._beat.isActive():
+            self._beat.stop()
+            self._document.release()
+        elif len(self._document.times) > 1:
+            self._beat.start()
+        self.play.set_icon("pause" if self._beat.isActive() else "play")
+        self.play.setAccessibleName("Pause" if self._beat.isActive() else "Play")
+
+    def _new_case(self) -> None:
+        if self._beat.isActive():
+            self.toggle()
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the step asked for and its time, with dots while it is being read."""
+        times = self._document.times
+        self.setVisible(len(times) > 1)
+        if len(times) < 2:
+            return
+        step = self._document.study.step
+        self._silent = True
+        self.slider.setRange(0, len(times) - 1)
+        self.slider.setValue(step)
+        self._silent = False
+        flow = self._document.flow
+        unit = " s" if flow is not None and flow.si_units else ""
+        waiting = " …" if flow is not None and flow.step != step else ""
+        self.time.setText(f"{step + 1} of {len(times)}  ·  {number_text(times[step], 4)}{unit}{waiting}")
+        self.time.setToolTip(f"Step {step + 1} of {len(times)} at time {times[step]:.9g}{unit}")
+
+    def _slid(self, step: int) -> None:
+        if not self._silent:
+            self._document.go_to_step(step, grip="time")
+
+    def _go_on(self) -> None:
+        if not self._document.jobs.is_busy():  # the last one is shown: no step is left out for want of speed
+            self._document.go_to_step(1, relative=True, grip="time")

@@ -1,0 +1,86 @@
+"""The steps of a time series: read when wanted, kept within a budget, sharing what does not change."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from pathlib import Path
+
+import numpy as np
+
+from tidal_lens.errors import CancelledError
+from tidal_lens.flow.case import Flow
+from tidal_lens.flow.grid import StructuredGrid
+from tidal_lens.flow.reference import ReferenceState
+from tidal_lens.formats.registry import open_flow
+from tidal_lens.study.evaluate import Evaluator
+from tidal_lens.work import Token
+
+_SHARED = ("seams", "bounds", "size", "body", "stage", "_mesh", "_boundary_trees")
+
+
+class Series:
+    """All steps of an opened time series.
+
+    Parameters
+    ----------
+    path : Path
+        Its file.
+    first : Evaluator
+        The step that was opened.
+    budget : int
+        Memory that kept steps may take [bytes]; the step in use is always kept.
+    """
+
+    def __init__(self, path: Path, first: Evaluator, budget: int = 1_500_000_000) -> None:
+        self._path, self._budget = path, budget
+        self._kept: OrderedDict[int, Evaluator] = OrderedDict({first.flow.step: first})
+        self._lock = threading.Lock()
+        self.times = first.flow.times
+
+    def has(self, step: int) -> bool:
+        """Whether a step is in memory."""
+        return step in self._kept
+
+    def evaluator(self, step: int, reference: ReferenceState, token: Token | None = None) -> Evaluator:
+        """The evaluator of a step, read if need be.
+
+        Raises
+        ------
+        TidalLensError
+            The step cannot be read.
+        CancelledError
+            The token was cancelled.
+        """
+        with self._lock:
+            ready = self._kept.get(step)
+            if ready is not None:
+                self._kept.move_to_end(step)
+            like = next(iter(self._kept.values())).flow
+        if ready is None:
+            flow = open_flow(self._path, token, anyway=True, step=step)
+            share_mesh(like, flow)
+            ready = Evaluator(flow, reference)
+        elif ready.store.reference != reference:
+            ready = ready.with_reference(reference)
+        if token is not None and token.cancelled:
+            raise CancelledError
+        with self._lock:
+            self._kept[step] = ready
+            self._kept.move_to_end(step)
+            # Derived quantities take a few times what was read.
+            while len(self._kept) > 2 and sum(4 * e.flow.nbytes for e in self._kept.values()) > self._budget:
+                self._kept.popitem(last=False)
+        return ready
+
+
+def share_mesh(old: Flow, new: Flow) -> bool:
+    """Let a flow use what was built for another on the same mesh; whether it is the same."""
+    same = (old.points.shape == new.points.shape and len(old.blocks) == len(new.blocks)
+            and all(isinstance(a.grid, StructuredGrid) and isinstance(b.grid, StructuredGrid) and a.grid.dims == b.grid.dims
+                    for a, b in zip(old.blocks, new.blocks, strict=True)) and bool(np.array_equal(old.points, new.points)))
+    if same:
+        for name in _SHARED:
+            if name in old.__dict__:
+                new.__dict__[name] = old.__dict__[name]
+    return same

@@ -1,0 +1,161 @@
+"""Time series in the window: buttons, keys, slider, playing, undo, a step that is missing."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QStyle, QStyleOptionSlider
+
+from driving import click, drag, keys, pixels, settle, wait
+from formats_series import series
+from tidal_lens.quantities.store import FILE
+
+DENSITY = f"{FILE}Density"
+
+
+@pytest.fixture
+def run(empty, tmp_path):
+    """A window with a small time series."""
+    path, _ = series(tmp_path, times=(0.0, 0.5, 1.5, 2.0, 4.0))
+    empty.document.open_path(path)
+    settle(empty)
+    return empty
+
+
+def at(window, step):
+    wait(lambda: window.document.flow.step == step and window.document.study.step == step, f"step {step + 1}", 20)
+    settle(window)
+
+
+def shown_density(window):
+    layer = next(x for x in window.document.study.layers if x.kind == "slice")
+    result = window.document.results[layer.id]
+    assert result.layer.look.colour_by == DENSITY
+    return float(result.colours.mean())
+
+
+def colour_by_density(window):
+    layer = next(x for x in window.document.study.layers if x.kind == "slice")
+    window.document.choose(layer.id)
+    window.act("colour-by", DENSITY)
+    settle(window)
+
+
+def test_steady_flow_has_no_transport(window):
+    assert not window.top.transport.isVisible()
+    window.act("step-on")
+    assert window.document.study.step == 0
+
+
+def test_buttons_and_keys_go_through_the_steps(run):
+    transport = run.top.transport
+    assert transport.isVisible()
+    assert transport.time.text().startswith("1 of 5")
+    colour_by_density(run)
+    begin = shown_density(run)
+    click(transport.on)
+    at(run, 1)
+    assert shown_density(run) == pytest.approx(begin + 0.5, abs=1e-6)
+    assert "0.5 s" in transport.time.text()
+    click(transport.back)
+    at(run, 0)
+    assert shown_density(run) == pytest.approx(begin, abs=1e-9)
+    keys(run.view, Qt.Key.Key_Slash)
+    at(run, 1)
+    keys(run.view, Qt.Key.Key_Comma, Qt.Key.Key_Comma)
+    at(run, 4)  # before the first comes the last
+    assert shown_density(run) == pytest.approx(begin + 4.0, abs=1e-6)
+
+
+def test_the_slider_is_one_step_of_undo(run):
+    transport = run.top.transport
+    slider = transport.slider
+    option = QStyleOptionSlider()
+    slider.initStyleOption(option)
+    handle = slider.style().subControlRect(QStyle.ComplexControl.CC_Slider, option, QStyle.SubControl.SC_SliderHandle, slider)
+    begin = QPointF(handle.center())
+    drag(slider, begin, begin + QPointF(slider.width() * 0.8, 0.0), steps=8)
+    wait(lambda: run.document.study.step >= 3, "the slider", 10)
+    there = run.document.study.step
+    at(run, there)
+    run.act("undo")
+    at(run, 0)
+    assert transport.slider.value() == 0
+    run.act("redo")
+    at(run, there)
+
+
+def test_the_key_keeps_its_range_over_time(run):
+    colour_by_density(run)
+    _, low, high = run.document.key(DENSITY)
+    before = pixels(run.view)
+    click(run.top.transport.on)
+    at(run, 1)
+    assert run.document.key(DENSITY)[1:] == (low, high)
+    assert np.abs(pixels(run.view) - before).max() > 20  # another time looks different
+
+
+def test_playing_shows_every_step_and_stops(run):
+    seen = []
+    run.document.step_changed.connect(lambda: seen.append(run.document.flow.step))
+    click(run.top.transport.play)
+    assert run.top.transport.is_playing
+    wait(lambda: len(seen) >= 7, "playing", 40)
+    QTest.mouseClick(run.top.transport.play, Qt.MouseButton.LeftButton)
+    assert not run.top.transport.is_playing
+    assert seen[:7] == [1, 2, 3, 4, 0, 1, 2]
+    settle(run)
+    last = run.document.study.step
+    run.act("undo")
+    at(run, 0)  # all of it was one step of undo
+    assert last != 0 or run.document.study.step == 0
+
+
+def test_a_missing_step_is_told_and_passed_over(run):
+    (run.document.flow.path.parent / "run 03.cgns").unlink()
+    run.document.jobs.cancel("ahead")
+    click(run.top.transport.on)
+    at(run, 1)
+    click(run.top.transport.on)
+    wait(run.strips.live, "a notice", 20)
+    assert "Step 3 is passed over" in run.strips.live()[0].notice.text
+    assert run.document.study.step == run.document.flow.step == 1
+    click(run.top.transport.on)
+    at(run, 3)
+    click(run.top.transport.back)
+    at(run, 1)
+
+
+def test_a_study_holds_its_time(run, tmp_path):
+    run.document.go_to_step(3)
+    at(run, 3)
+    study = tmp_path / "late.tidal"
+    assert run.document.save(study)
+    assert '"step": 3' in study.read_text()
+    run.document.go_to_step(0)
+    at(run, 0)
+    run.document.open_path(study)
+    wait(lambda: run.document.file == study, "the study", 20)
+    at(run, 3)
+    assert run.top.transport.time.text().startswith("4 of 5")
+
+
+def test_a_study_of_a_longer_series_opens_at_its_last_step(run, tmp_path):
+    study = tmp_path / "late.tidal"
+    assert run.document.save(study)
+    study.write_text(study.read_text().replace('"step": 0', '"step": 900'))
+    run.document.open_path(study)
+    wait(lambda: run.document.file == study, "the study", 20)
+    at(run, 4)
+
+
+def test_lines_and_surfaces_follow_the_time(run):
+    run.act("add-streamlines")
+    settle(run)
+    lines = run.document.results[run.document.chosen]
+    click(run.top.transport.on)
+    at(run, 1)
+    again = run.document.results[run.document.chosen]
+    assert again is not lines
+    assert again.geometry.n_lines == lines.geometry.n_lines  # the velocity is the same at all times
+    assert np.allclose(again.geometry.lengths, lines.geometry.lengths)
