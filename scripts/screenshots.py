@@ -15,7 +15,7 @@ from tidal_lens.app import theme
 from tidal_lens.app.start import application, complete
 from tidal_lens.app.window import Window
 from tidal_lens.demo.kittiwake import demo_file
-from tidal_lens.study.model import LineLook
+from tidal_lens.study.model import KeySetting, LineLook
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -75,8 +75,12 @@ def main() -> None:
     settle(window)
     across = document.chosen_layer
     assert across is not None
-    document.edit_layer(across.with_(shape=across.shape.with_(position=0.85)), "Position")
+    document.edit_layer(across.with_(shape=across.shape.with_(position=1.0)), "Position")
     window.colour_by("vorticity-x")
+    settle(window)
+    document.edit(document.study.with_key("vorticity-x", KeySetting(low=-8000.0, high=8000.0)), "Range")
+    first = document.study.layers[1]
+    document.edit_layer(first.with_(shown=False), "Hide")
     document.go_to_step(9)
     window.show_station("look")
     shoot(window, "time")

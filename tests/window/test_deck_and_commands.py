@@ -11,7 +11,7 @@ from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QWidget
 
-from driving import click, drag, keys, move, settle, spin, type_into, wait
+from driving import click, drag, keys, move, pixels, settle, spin, type_into, wait
 from tidal_lens.app import autosave, theme
 from tidal_lens.app.actions import ACTIONS
 from tidal_lens.app.deck import PICTURE, WIDTH
@@ -371,3 +371,13 @@ def test_dragging_the_view_in_the_middle_of_a_computation(window):
     assert not np.allclose(window.document.camera.eye, eye)
     assert names(window) == ["Walls", "Slice y"]
     move(window.view, QPointF(500, 400))
+
+
+def test_a_hidden_card_is_the_same_picture_fainter(window):
+    card = next(iter(window.deck.cards.values()))
+    before = pixels(card)[8:60, 8:140].astype(float)
+    window.act("toggle-lamp", card.layer_id)
+    settle(window)
+    after = pixels(card)[8:60, 8:140].astype(float)
+    panel = np.array(theme.colour("panel").getRgb()[:3], float)
+    assert np.abs(after - (0.35 * before + 0.65 * panel)).max() < 3

@@ -54,7 +54,9 @@ class Card(QWidget):
     def set_picture(self, pixels: np.ndarray[Any, Any]) -> None:
         """Show another small picture, shape (h, w, 4)."""
         height, width = pixels.shape[:2]
-        self._picture = QImage(pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
+        opaque = pixels.copy()
+        opaque[..., 3] = 255  # Qt relies on it when it draws a picture faintly
+        self._picture = QImage(opaque.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
         self.update()
 
     @property
