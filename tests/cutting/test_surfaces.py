@@ -88,3 +88,12 @@ def test_the_outline_does_not_show_seams(demo):
     middle = edges.mean(axis=1)
     across = (np.abs(edges[:, 1, 1] - edges[:, 0, 1]) > 1e-6) & (middle[:, 2] > 2.59)
     assert set(np.round(middle[across, 0], 3)) == {-2.0, 4.0}
+
+
+def test_the_outline_does_not_mind_blocks_of_the_other_hand():
+    left, right = cube_points(5, low=0.0), cube_points(5, low=0.0)
+    mirrored = right * [-1, 1, 1]  # left-handed
+    grid = StructuredGrid((5, 5, 5))
+    flow = flow_of([(left, grid), (mirrored, grid)], {"p": np.ones(250)})
+    edges = outline(flow)
+    assert np.linalg.norm(edges[:, 1] - edges[:, 0], axis=1).sum() == pytest.approx(8 * 1 + 4 * 2)

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
 from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
-from vtkmodules.vtkFiltersCore import vtkFeatureEdges
+from vtkmodules.vtkFiltersCore import vtkFeatureEdges, vtkOrientPolyData
 
 from tidal_lens.cutting.surface import Surface, join
 from tidal_lens.flow.boundaries import outside_of
@@ -54,8 +54,10 @@ def outline(flow: Flow) -> NDArray[np.float64]:
     points.SetData(numpy_to_vtk(np.ascontiguousarray(flow.points[nodes]), deep=1))
     surface.SetPoints(points)
     surface.SetPolys(polygons)
+    turned = vtkOrientPolyData()  # blocks of either hand: else every seam between two would count as an edge
+    turned.SetInputData(surface)
     edges = vtkFeatureEdges()
-    edges.SetInputData(surface)
+    edges.SetInputConnection(turned.GetOutputPort())
     edges.SetFeatureAngle(40.0)
     edges.ManifoldEdgesOff()
     edges.NonManifoldEdgesOff()
