@@ -249,7 +249,7 @@ def test_links_out_of_the_folder_and_missing_pieces(own_demo):
     with pytest.raises(FileError, match=r"gone\.vts does not exist"):
         open_flow(own_demo)
     own_demo.write_text(text.replace("vortex tank/vortex tank_0.vts", own_demo.name))
-    with pytest.raises(FileError, match="inside a multi-block file"):
+    with pytest.raises(FileError, match="inside an index"):
         open_flow(own_demo)
     own_demo.write_text(text.replace("<DataSet", "<DataSet <"))
     with pytest.raises(FileError, match="not well-formed"):

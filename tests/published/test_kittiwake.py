@@ -40,10 +40,10 @@ def fluxes(flow, layer):
             s = values[block.points].reshape(shape)[layer]
             return 0.25 * (s[:-1, :-1] + s[1:, :-1] + s[:-1, 1:] + s[1:, 1:])
 
-        x = flow.points[block.points].reshape(nk, nj, ni, 3)
-        area = 0.5 * np.cross(x[layer, 1:, 1:] - x[layer, :-1, :-1], x[layer, 1:, :-1] - x[layer, :-1, 1:])
+        places = flow.points[block.points].reshape(nk, nj, ni, 3)
+        area = 0.5 * np.cross(places[layer, 1:, 1:] - places[layer, :-1, :-1], places[layer, 1:, :-1] - places[layer, :-1, 1:])
         area *= np.sign((area * sheet(flow.points - flow.points[block.points][0])).sum(axis=-1).mean())
-        outward = (x[-1] - x[0])[:-1, :-1]
+        outward = (places[-1] - places[0])[:-1, :-1]
         area *= np.sign((area * outward).sum(axis=-1).mean())
         mass = (sheet(rho[:, None] * u) * area).sum(axis=-1)
         total = sheet((GAMMA / (GAMMA - 1) * p / rho + 0.5 * (u * u).sum(axis=1))[:, None])[..., 0]

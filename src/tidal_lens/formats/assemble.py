@@ -28,7 +28,7 @@ class Part:
     data: Any
 
 
-def assemble(path: Path, parts: list[Part], anyway: bool) -> Flow:
+def assemble(path: Path, parts: list[Part], anyway: bool, series: tuple[tuple[float, ...], int] = ((), 0)) -> Flow:
     """Put the parts of a result together.
 
     Parameters
@@ -39,6 +39,8 @@ def assemble(path: Path, parts: list[Part], anyway: bool) -> Flow:
         Data sets as read.
     anyway : bool
         Accept a result without velocity or with values that are not finite.
+    series : tuple
+        Times of the file's steps, and which step this is.
 
     Raises
     ------
@@ -57,15 +59,12 @@ def assemble(path: Path, parts: list[Part], anyway: bool) -> Flow:
         elif isinstance(content, vtk_arrays.Sheet):
             sheets.append((part.name or part.group or f"surface {len(sheets) + 1}", content))
         notices.extend(content.notices if content else [f"{part.name or 'A part'} holds no cells and was left out."])
-    return assemble_content(path, solids, sheets, notices, anyway)
+    return assemble_content(path, solids, sheets, notices, anyway, series)
 
 
 def assemble_content(path: Path, solids: list[vtk_arrays.Solid], sheets: list[tuple[str, vtk_arrays.Sheet]], notices: list[str],
                      anyway: bool, series: tuple[tuple[float, ...], int] = ((), 0)) -> Flow:
-    """Put blocks and named surfaces together; ``series`` is the times of the file's steps, and which step this is.
-
-    Raises as :func:`assemble`.
-    """
+    """Put blocks and named surfaces together; parameters and errors as of :func:`assemble`."""
     if not solids:
         raise FileError("There are no three-dimensional cells in it.", str(path),
                         "Tidal Lens needs the volume of the flow, not only surfaces or a plane.")

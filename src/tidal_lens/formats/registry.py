@@ -35,8 +35,8 @@ class Format:
 
 
 FORMATS: tuple[Format, ...] = (
-    Format("VTK XML", (".vti", ".vtr", ".vts", ".vtu", ".vtm"), vtk_xml.sniff,
-           lambda path, token, anyway, _step: vtk_xml.open_file(path, token, anyway)),
+    Format("VTK XML", (".vti", ".vtr", ".vts", ".vtu", ".vtm", ".vtpc", ".pvti", ".pvtr", ".pvts", ".pvtu", ".pvd"), vtk_xml.sniff,
+           vtk_xml.open_file),
     Format("CGNS", (".cgns",), cgns.sniff, cgns.open_file),
 )
 

@@ -73,7 +73,50 @@ def content_of(data: Any, where: str) -> Solid | Sheet | None:
     form: Any = {"vtkImageData": "uniform", "vtkRectilinearGrid": "rectilinear"}.get(name, "curvilinear")
     grid = StructuredGrid((dims[0], dims[1], dims[2]), form)
     fields, notices = _fields(data, grid.n_points, grid.n_cells, None, where)
+    core, left = _core_of(_not_ghost(data, grid.n_cells).reshape([d - 1 for d in dims[::-1]]))
+    if core is None:
+        return None
+    if left:
+        notices.append(f"{left:,} hidden or duplicate cells inside a structured block are shown: only whole layers can be left out.")
+    if core != tuple((0, d - 1) for d in dims[::-1]):
+        grid, points, fields = _cropped(grid, points, fields, core)
     return Solid("", grid, points, fields, _facts(data), notices)
+
+
+_Box = tuple[tuple[int, int], tuple[int, int], tuple[int, int]]
+
+
+def _core_of(own: NDArray[np.bool_]) -> tuple[_Box | None, int]:
+    """The box of cells (k, j, i) that are a block's own, and how many in it are not; None where all belong to others."""
+    if own.all():
+        k, j, i = own.shape
+        return ((0, k), (0, j), (0, i)), 0
+    if not own.any():
+        return None, 0
+    ranges = []
+    for axis in range(3):
+        there = np.flatnonzero(own.any(axis=tuple(a for a in range(3) if a != axis)))
+        ranges.append((int(there[0]), int(there[-1]) + 1))
+    box = (ranges[0], ranges[1], ranges[2])
+    inner = own[tuple(slice(a, b) for a, b in box)]
+    return box, int(inner.size - inner.sum())
+
+
+def _cropped(grid: StructuredGrid, points: NDArray[np.float64], fields: list[Field],
+             core: _Box) -> tuple[StructuredGrid, NDArray[np.float64], list[Field]]:
+    """A structured block without its layers of ghost cells."""
+    cells = tuple(slice(a, b) for a, b in core)
+    nodes = tuple(slice(a, b + 1) for a, b in core)
+    dims = grid.dims
+
+    def cut(values: NDArray[Any], place: str) -> NDArray[Any]:
+        shape = dims[::-1] if place == "node" else tuple(d - 1 for d in dims[::-1])
+        part = values.reshape(*shape, *values.shape[1:])[nodes if place == "node" else cells]
+        return np.ascontiguousarray(part.reshape(-1, *values.shape[1:]))
+
+    k, j, i = (b - a + 1 for a, b in core)
+    return (StructuredGrid((i, j, k), grid.form), cut(points, "node"),
+            [Field(f.name, f.place, cut(f.values, f.place)) for f in fields])
 
 
 def _structured_points(data: Any, name: str, dims: tuple[int, ...], where: str) -> NDArray[np.float64]:

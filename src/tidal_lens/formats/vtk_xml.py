@@ -1,11 +1,12 @@
-"""VTK XML files: image, rectilinear, structured, unstructured and multi-block.
+"""VTK XML files: image, rectilinear, structured, unstructured; in pieces, as multi-block and partitioned sets, as time series.
 
 Nothing in a file is trusted: its frame is checked before the library sees it, and its content afterwards. The linked
-files of a multi-block file are followed here, never by the library, and only inside the file's own folder.
+files of an index are followed here, never by the library, and only inside the index's own folder.
 """
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -21,6 +22,10 @@ from tidal_lens.work import Token
 _READERS = {"ImageData": "vtkXMLImageDataReader", "RectilinearGrid": "vtkXMLRectilinearGridReader",
             "StructuredGrid": "vtkXMLStructuredGridReader", "UnstructuredGrid": "vtkXMLUnstructuredGridReader",
             "PolyData": "vtkXMLPolyDataReader"}
+_PIECES = tuple(f"P{kind}" for kind in _READERS)
+_SETS = ("vtkMultiBlockDataSet", "vtkPartitionedDataSetCollection", "vtkPartitionedDataSet")
+_SERIES = "Collection"
+_INDEXES = (*_PIECES, *_SETS, _SERIES)
 _KIND = re.compile(rb"<VTKFile[^>]*?\btype\s*=\s*[\"'](\w+)[\"']")
 _EXTENT = re.compile(rb"WholeExtent\s*=\s*[\"']([-\d\s]+)[\"']")
 _COUNT = re.compile(rb"NumberOf(?:Points|Cells)\s*=\s*[\"'](\d+)[\"']")
@@ -33,13 +38,49 @@ def sniff(head: bytes) -> bool:
     return b"<VTKFile" in head
 
 
-def open_file(path: Path, token: Token, anyway: bool) -> Flow:
-    """Read a serial or multi-block VTK XML file into a flow."""
+def open_file(path: Path, token: Token, anyway: bool, step: int = 0) -> Flow:
+    """Read a VTK XML file, or a step of a time series, into a flow."""
+    if _checked_kind(path) != _SERIES:
+        return assemble(path, _parts_of(path, path.stem, "", token), anyway)
+    times, moments = _moments(path)
+    step = min(step, len(times) - 1)
+    parts: list[Part] = []
+    for number, (name, file) in enumerate(moments[step]):
+        if _checked_kind(file) == _SERIES:
+            raise FileError("A time series inside a time series is not followed.", f"{path.name} → {file.name}",
+                            "Open the inner file by itself.")
+        parts += _parts_of(file, name or file.stem, "", token)
+        token.report((number + 1) / len(moments[step]))
+    return assemble(path, parts, anyway, (times, step))
+
+
+def _parts_of(path: Path, name: str, group: str, token: Token, *, inside: bool = False) -> list[Part]:
+    """The data sets of a file, those it links to one after another."""
     kind = _checked_kind(path)
-    many = kind == "vtkMultiBlockDataSet"
-    parts = _read_multiblock(path, token) if many else [Part(path.stem, "", _read_piece(path, kind, token))]
-    token.check()
-    return assemble(path, parts, anyway)
+    if kind in _READERS:
+        return [Part(name, group, _read_piece(path, kind, Token() if inside else token))]
+    if kind in _SETS or kind == _SERIES:
+        if inside:
+            raise FileError("An index of files inside an index is not followed.", path.name, "Open the inner file by itself.")
+        leaves = _leaves(path, kind)
+        parts: list[Part] = []
+        for number, leaf in enumerate(leaves):
+            parts += _parts_of(leaf.file, leaf.name, leaf.group, token, inside=True)
+            token.check()
+            token.report((number + 1) / len(leaves))
+        return parts
+    pieces = _pieces(path, kind)
+    found: list[Part] = []
+    for number, piece in enumerate(pieces):
+        inner = _checked_kind(piece)
+        if inner != kind[1:]:
+            raise FileError(f"A piece of {kind} holds {inner}.", f"{path.name} → {piece.name}", _DAMAGED)
+        label = f"{name} {number + 1}" if len(pieces) > 1 else name
+        found.append(Part(label, group or name, _read_piece(piece, inner, Token())))
+        token.check()
+        if not inside:
+            token.report((number + 1) / len(pieces))
+    return found
 
 
 def _checked_kind(path: Path) -> str:
@@ -57,10 +98,11 @@ def _checked_kind(path: Path) -> str:
     if b"</VTKFile>" not in tail:
         raise FileError("The file ends in the middle: it was cut off.", str(path), _DAMAGED)
     kind = found.group(1).decode()
-    if kind not in _READERS and kind != "vtkMultiBlockDataSet":
+    if kind not in _READERS and kind not in _INDEXES:
         raise FileError(f"VTK XML files of type {kind} are not opened.", str(path),
-                        f"It opens {', '.join(_READERS)} and multi-block files.")
-    _check_declared_sizes(path, head, size)
+                        f"It opens {', '.join(_READERS)}, in one or many pieces, multi-block files and collections.")
+    if kind in _READERS:
+        _check_declared_sizes(path, head, size)
     return kind
 
 
@@ -118,32 +160,51 @@ class _Leaf:
     file: Path
 
 
-def _read_multiblock(path: Path, token: Token) -> list[Part]:
-    leaves = _leaves(path)
-    parts: list[Part] = []
-    for number, leaf in enumerate(leaves):
-        kind = _checked_kind(leaf.file)
-        if kind == "vtkMultiBlockDataSet":
-            raise FileError("A multi-block file inside a multi-block file is not followed.", f"{path.name} → {leaf.file.name}",
-                            "Open the inner file by itself.")
-        parts.append(Part(leaf.name, leaf.group, _read_piece(leaf.file, kind, Token())))
-        token.check()
-        token.report((number + 1) / len(leaves))
-    return parts
-
-
-def _leaves(path: Path) -> list[_Leaf]:
+def _index(path: Path, kind: str) -> ET.Element:
+    """The element that lists an index's files."""
     if path.stat().st_size > 50_000_000:
-        raise FileError("A multi-block index of more than 50 MB is not believed.", str(path), _DAMAGED)
+        raise FileError("An index of more than 50 MB is not believed.", str(path), _DAMAGED)
     try:
-        root = ET.parse(path).getroot()
+        found = ET.parse(path).getroot().find(kind)
     except ET.ParseError as exc:
         raise FileError(f"The index is not well-formed XML: {exc}.", str(path), _DAMAGED) from exc
-    top = root.find("vtkMultiBlockDataSet")
-    found = list(_visit(top, "", 0, path)) if top is not None else []
+    if found is None:
+        raise FileError("The index names no files.", str(path), _DAMAGED)
+    return found
+
+
+def _leaves(path: Path, kind: str) -> list[_Leaf]:
+    found = list(_visit(_index(path, kind), "", 0, path))
     if not found:
         raise FileError("The index names no files.", str(path), _DAMAGED)
     return found
+
+
+def _pieces(path: Path, kind: str) -> list[Path]:
+    found = [_linked(str(e.get("Source")), path) for e in _index(path, kind).iter("Piece") if e.get("Source")]
+    if not found:
+        raise FileError("The index names no pieces.", str(path), _DAMAGED)
+    return found
+
+
+def _moments(path: Path) -> tuple[tuple[float, ...], list[list[tuple[str, Path]]]]:
+    """Times of a collection, in order, and the named files of each; whether they are there is seen when they are read."""
+    by_time: dict[float, list[tuple[str, Path]]] = {}
+    for element in _index(path, _SERIES).iter("DataSet"):
+        link = element.get("file")
+        if not link:
+            continue
+        try:
+            time = float(element.get("timestep") or 0.0)
+        except ValueError:
+            raise FileError(f"A time in the index is no number: {element.get('timestep')!r}.", str(path), _DAMAGED) from None
+        if not math.isfinite(time):
+            raise FileError("A time in the index is not finite.", str(path), _DAMAGED)
+        by_time.setdefault(time, []).append((element.get("name") or "", _inside(link, path)))
+    if not by_time:
+        raise FileError("The index names no files.", str(path), _DAMAGED)
+    times = tuple(sorted(by_time))
+    return times, [by_time[t] for t in times]
 
 
 def _visit(element: ET.Element, group: str, depth: int, path: Path) -> Iterator[_Leaf]:
@@ -151,17 +212,22 @@ def _visit(element: ET.Element, group: str, depth: int, path: Path) -> Iterator[
         raise FileError("The blocks are nested more than 30 deep.", str(path), _DAMAGED)
     for child in element:
         name = child.get("name") or ""
-        if child.tag in ("Block", "Piece"):
+        if child.tag in ("Block", "Piece", "Partitions"):
             yield from _visit(child, name or group, depth + 1, path)
         elif child.tag == "DataSet" and child.get("file"):
             yield _Leaf(name, group, _linked(str(child.get("file")), path))
 
 
 def _linked(link: str, path: Path) -> Path:
+    file = _inside(link, path)
+    if not file.is_file():
+        raise FileError(f"The linked file {link} does not exist.", str(path), "Copy the whole folder, not the index alone.")
+    return file
+
+
+def _inside(link: str, path: Path) -> Path:
     folder = path.parent.resolve()
     file = (folder / link).resolve()
     if not file.is_relative_to(folder):
         raise FileError(f"The index links to {link}, outside its own folder.", str(path), "Put the linked files beside the index.")
-    if not file.is_file():
-        raise FileError(f"The linked file {link} does not exist.", str(path), "Copy the whole folder, not the index alone.")
     return file
