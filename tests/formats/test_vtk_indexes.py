@@ -11,6 +11,7 @@ from making import cube_points, hexahedra
 from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.errors import FileError
 from tidal_lens.flow.grid import HEXAHEDRON, UnstructuredGrid
+from tidal_lens.formats.numbered import siblings
 from tidal_lens.formats.registry import open_flow
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.tracing.streamlines import End, TraceSettings, trace_lines
@@ -202,3 +203,31 @@ def test_indexes_that_cannot_be_followed(tmp_path, kind, content, match):
     structured(tmp_path / "a.vts", (0, 4, 0, 8, 0, 8))
     with pytest.raises(FileError, match=match):
         open_flow(index(tmp_path / "run.x", kind, content))
+
+
+def numbered(folder, numbers=("8", "09", "10", "120")):
+    for n, number in enumerate(numbers):
+        structured(folder / f"run 2.5_{number}.vts", (0, 8, 0, 8, 0, 8), time=float(n))
+    return folder / f"run 2.5_{numbers[2]}.vts"
+
+
+def test_numbered_files_are_found_in_the_order_of_their_numbers(tmp_path):
+    path = numbered(tmp_path)
+    for other in ("run 2.6_11.vts", "run 2.5_11.vtu", "run 2.5_x.vts", "run 2.5_12 copy.vts"):
+        (tmp_path / other).write_text("")
+    (tmp_path / "run 2.5_13.vts").mkdir()
+    assert [number for number, _ in siblings(path)] == [8, 9, 10, 120]
+    assert siblings(tmp_path / "alone.vts") == []
+
+
+def test_numbered_files_are_one_series_if_wanted(tmp_path):
+    path = numbered(tmp_path)
+    assert open_flow(path).times == ()
+    flow = open_flow(path, step=None, numbered=True)
+    assert (flow.times, flow.step, flow.path) == ((8.0, 9.0, 10.0, 120.0), 2, path)
+    for step in range(4):
+        moment = open_flow(path, step=step, numbered=True)
+        assert np.abs(moment.fields["p"].values - moment.points[:, 0] - 2 * moment.points[:, 1] - step).max() < 1e-12
+    structured(tmp_path / "single_1.vts", (0, 8, 0, 8, 0, 8))
+    with pytest.raises(FileError, match="no other files"):
+        open_flow(tmp_path / "single_1.vts", numbered=True)

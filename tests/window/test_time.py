@@ -8,6 +8,8 @@ from PyQt6.QtWidgets import QStyle, QStyleOptionSlider
 
 from driving import click, drag, keys, pixels, settle, wait
 from formats_series import series
+from making import cube_points
+from tidal_lens.formats.vtk_write import StructuredPiece, write_structured
 from tidal_lens.quantities.store import FILE
 
 DENSITY = f"{FILE}Density"
@@ -159,3 +161,29 @@ def test_lines_and_surfaces_follow_the_time(run):
     assert again is not lines
     assert again.geometry.n_lines == lines.geometry.n_lines  # the velocity is the same at all times
     assert np.allclose(again.geometry.lengths, lines.geometry.lengths)
+
+
+def test_numbered_files_are_offered_as_a_series(empty, tmp_path):
+    points = cube_points(5)
+    for n in (1, 2, 3):
+        fields = {"Velocity": np.tile([1.0, 0, 0], (125, 1)), "Density": np.full(125, float(n))}
+        write_structured(tmp_path / f"flow_{n:03d}.vts", StructuredPiece("b", (5, 5, 5), points, fields), {})
+    empty.document.open_path(tmp_path / "flow_002.vts")
+    wait(empty.strips.live, "the offer", 20)
+    settle(empty)
+    assert not empty.top.transport.isVisible()
+    strip = empty.strips.live()[0]
+    assert "3 files" in strip.notice.text
+    click(strip.buttons[0])
+    wait(lambda: len(empty.document.times) == 3, "the series", 20)
+    at(empty, 1)
+    assert empty.document.flow.fields["Density"].values.max() == 2.0
+    click(empty.top.transport.on)
+    at(empty, 2)
+    assert empty.document.flow.fields["Density"].values.max() == 3.0
+    study = tmp_path / "views.tidal"
+    assert empty.document.save(study)
+    empty.document.open_path(study)
+    wait(lambda: empty.document.file == study, "the study", 20)
+    at(empty, 2)
+    assert empty.document.times == (1.0, 2.0, 3.0)

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tidal_lens.app.jobs import Jobs
 from tidal_lens.errors import DoubtfulFlowError, TidalLensError
 from tidal_lens.flow.case import Flow
+from tidal_lens.formats.numbered import siblings
 from tidal_lens.formats.registry import open_flow
 from tidal_lens.quantities.store import Distribution
 from tidal_lens.scene.camera import Camera
@@ -311,12 +312,15 @@ class Document(QObject):
 
     # -- cases and files -------------------------------------------------------------------------------------
 
-    def open_path(self, path: Path, *, anyway: bool = False) -> None:
-        """Open a result or a study; what is open stays until the new one is there."""
+    def open_path(self, path: Path, *, anyway: bool = False, numbered: bool = False) -> None:
+        """Open a result or a study; what is open stays until the new one is there.
+
+        With ``numbered``, files that differ from it in a number only are the steps of one series.
+        """
         if path.suffix.lower() == SUFFIX:
             self._open_study(path)
         else:
-            self._open(path, anyway, None, None)
+            self._open(path, anyway, None, None, numbered=numbered)
 
     def _open_study(self, path: Path) -> None:
         self.take_up(path, path)
@@ -333,18 +337,21 @@ class Document(QObject):
             return
         self._open(Path(study.case), True, study, file)
 
-    def _open(self, path: Path, anyway: bool, study: Study | None, file: Path | None) -> None:
+    def _open(self, path: Path, anyway: bool, study: Study | None, file: Path | None, *, numbered: bool = False) -> None:
+        many = study.numbered if study is not None else numbered
+
         def work(token: Token) -> _Opened:
-            flow = open_flow(path, token, anyway=anyway, step=study.step if study is not None else 0)
+            flow = open_flow(path, token, anyway=anyway, step=study.step if study is not None else None,
+                             numbered=many)
             wanted = reference_of(flow, study) if study is not None else flow.reference
             evaluator = Evaluator(flow, wanted)
             begin = study if study is not None else first_study(flow, evaluator.store)
-            return _Opened(flow, evaluator, begin.model_copy(update={"case": str(path.resolve()), "step": flow.step}))
+            return _Opened(flow, evaluator, begin.model_copy(update={"case": str(path.resolve()), "step": flow.step, "numbered": many}))
 
         def failed(error: TidalLensError) -> None:
             actions: tuple[tuple[str, Callable[[], None]], ...] = ()
             if isinstance(error, DoubtfulFlowError):
-                actions = (("Open it anyway", lambda: self.open_path(path, anyway=True)),)
+                actions = (("Open it anyway", lambda: self.open_path(path, anyway=True, numbered=many)),)
             self.noticed.emit(Notice("bad", str(error), actions))
 
         self.jobs.submit("case", f"Opening {path.name}", work, lambda opened: self._adopt(opened, file), failed)
@@ -355,7 +362,7 @@ class Document(QObject):
         self.flow, self.evaluator = opened.flow, opened.evaluator
         self.results, self.failures, self._asked = {}, {}, {}
         self._spreads, self._broken = {}, set()
-        self._series = Series(opened.flow.path, opened.evaluator) if len(opened.flow.times) > 1 else None
+        self._series = Series(opened.flow.path, opened.evaluator, numbered=opened.study.numbered) if len(opened.flow.times) > 1 else None
         self._history = History(opened.study)
         self._saved = opened.study
         self.file = file
@@ -371,6 +378,14 @@ class Document(QObject):
         self.choose(opened.study.layers[-1].id if opened.study.layers else None)
         for text in opened.flow.notices:
             self.noticed.emit(Notice("warn", f"{opened.flow.path.name}: {text}"))
+        self._offer_series(opened.flow)
+
+    def _offer_series(self, flow: Flow) -> None:
+        others = siblings(flow.path) if not flow.times else []
+        if len(others) > 1:
+            text = f"{others[0][1].name} to {others[-1][1].name}: {len(others)} files that differ in their number only."
+            action = ("Open them as a time series", lambda: self.open_path(flow.path, anyway=True, numbered=True))
+            self.noticed.emit(Notice("note", text, (action,)))
 
     def save(self, path: Path) -> bool:
         """Save the study; whether it could be."""

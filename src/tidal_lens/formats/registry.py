@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import Flow
 from tidal_lens.formats import cgns, vtk_xml
+from tidal_lens.formats.numbered import siblings
 from tidal_lens.work import Token
 
 
@@ -41,7 +42,7 @@ FORMATS: tuple[Format, ...] = (
 )
 
 
-def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, step: int = 0) -> Flow:
+def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, step: int | None = 0, numbered: bool = False) -> Flow:
     """Open a flow result.
 
     Parameters
@@ -52,8 +53,10 @@ def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, s
         Progress and cancel.
     anyway : bool
         Open also a result without velocity or with values that are not finite.
-    step : int
-        Which step of a time series, from 0.
+    step : int or None
+        Which step of a time series, from 0; None is the first, or the file itself among numbered ones.
+    numbered : bool
+        Take the files beside it that differ in a number only as the steps of one series; times are their numbers.
 
     Raises
     ------
@@ -62,6 +65,20 @@ def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, s
     DoubtfulFlowError
         Something needed is missing or not finite, and ``anyway`` was not given.
     """
+    if not numbered:
+        return _open_file(path, token or Token(), anyway, step or 0)
+    moments = siblings(path)
+    if len(moments) < 2:
+        raise FileError("There are no other files like it that would make a time series.", str(path), "Open it by itself.")
+    own = next((n for n, (_, file) in enumerate(moments) if file.name == path.name), 0)
+    at = own if step is None else min(step, len(moments) - 1)
+    flow = _open_file(moments[at][1], token or Token(), anyway, 0)
+    moment = replace(flow, title=path.stem, path=path, times=tuple(float(number) for number, _ in moments), step=at)
+    moment.__dict__["seams"] = flow.seams  # found already
+    return moment
+
+
+def _open_file(path: Path, token: Token, anyway: bool, step: int) -> Flow:
     known = ", ".join(s for f in FORMATS for s in f.suffixes)
     if path.is_dir():
         raise FileError("This is a folder, not a result file.", str(path), f"Open a file in it ({known}).")
@@ -76,5 +93,5 @@ def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, s
         raise FileError("The file is empty.", str(path), "Was the solver still writing it?")
     for form in FORMATS:
         if form.sniff(head):
-            return form.open(path, token or Token(), anyway, step)
+            return form.open(path, token, anyway, step)
     raise FileError("This is not a kind of file that Tidal Lens knows.", str(path), f"It opens {known}.")

@@ -167,6 +167,8 @@ class Study(_Value):
         Layer that is shown alone.
     step : int
         Step of a time series, from 0.
+    numbered : bool
+        Whether the files beside the case that differ in a number only are the steps.
     """
 
     schema_version: Literal[1] = SCHEMA
@@ -178,6 +180,7 @@ class Study(_Value):
     camera: CameraSetting | None = None
     alone: Identity | None = None
     step: Annotated[int, Field(ge=0, le=10_000_000)] = 0
+    numbered: bool = False
 
     @field_validator("layers")
     @classmethod

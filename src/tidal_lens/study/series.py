@@ -28,12 +28,14 @@ class Series:
         Its file.
     first : Evaluator
         The step that was opened.
+    numbered : bool
+        Whether its steps are files beside it.
     budget : int
         Memory that kept steps may take [bytes]; the step in use is always kept.
     """
 
-    def __init__(self, path: Path, first: Evaluator, budget: int = 1_500_000_000) -> None:
-        self._path, self._budget = path, budget
+    def __init__(self, path: Path, first: Evaluator, *, numbered: bool = False, budget: int = 1_500_000_000) -> None:
+        self._path, self._numbered, self._budget = path, numbered, budget
         self._kept: OrderedDict[int, Evaluator] = OrderedDict({first.flow.step: first})
         self._lock = threading.Lock()
         self.times = first.flow.times
@@ -58,7 +60,7 @@ class Series:
                 self._kept.move_to_end(step)
             like = next(iter(self._kept.values())).flow
         if ready is None:
-            flow = open_flow(self._path, token, anyway=True, step=step)
+            flow = open_flow(self._path, token, anyway=True, step=step, numbered=self._numbered)
             share_mesh(like, flow)
             ready = Evaluator(flow, reference)
         elif ready.store.reference != reference:
