@@ -9,7 +9,7 @@ import numpy as np
 from tidal_lens.flow.case import Block, Field, Flow
 from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.roles import Roles
-from tidal_lens.quantities.gradients import flow_gradient, vorticity_and_q
+from tidal_lens.quantities.gradients import flow_gradient, flow_turning, vorticity_and_q
 from tidal_lens.quantities.nodes import node_values
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.tracing.streamlines import TraceSettings, seeds_on_line, trace_lines
@@ -42,6 +42,7 @@ def warm_kernels(token: Token | None = None) -> None:
         wanted.check()
         grad = flow_gradient(flow, velocity.astype(dtype))
         vorticity_and_q(grad)
+        flow_turning(flow, velocity.astype(dtype))
         stencil, _ = mesh.locate(flow.points[:2])
         stencil.apply(np.ascontiguousarray(velocity[:, 0], dtype=dtype))
     wanted.check()

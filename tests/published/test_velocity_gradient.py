@@ -10,7 +10,8 @@ from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkStructuredGrid
 from vtkmodules.vtkFiltersGeneral import vtkGradientFilter
 
-from making import KINDS, abc, cube_flow, cube_points
+from making import KINDS, abc, cube_flow, cube_points, flow_of
+from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.quantities.gradients import flow_gradient, vorticity_and_q
 from tidal_lens.quantities.store import QuantityStore
 from vortex_tank import CENTRE, RADIUS, STREAM
@@ -190,3 +191,24 @@ def test_seam_between_blocks_shows_no_jump(demo):
         values = store.values(name)[seams.nodes].astype(float)
         mean = np.bincount(seams.groups, values) / np.bincount(seams.groups)
         assert np.abs(values - mean[seams.groups]).max() <= 1e-3 * np.abs(values).max()
+
+
+@pytest.mark.parametrize("kind", [k for k in KINDS if k != "structured"])
+def test_partitions_leave_no_trace(kind):
+    """A mesh cut into four parts has the gradient, Q and Laplacian of the whole mesh, to rounding, on the cuts too."""
+    whole = cube_flow(8, kind, 0.06, velocity=abc, density=lambda p: 1.0 + p[:, 0] ** 2 + p[:, 1] * p[:, 2])
+    grid, points = whole.blocks[0].grid, whole.points
+    middle = points[grid.corners].mean(axis=1)
+    owner = (middle[:, 0] > 0.45).astype(int) + 2 * (middle[:, 2] > 0.6)
+    parts, where = [], []
+    for n in range(4):
+        nodes, compact = np.unique(grid.corners[owner == n], return_inverse=True)
+        parts.append((points[nodes], UnstructuredGrid(len(nodes), compact.reshape(-1, 8).astype(np.int32), grid.types[owner == n])))
+        where.append(nodes)
+    ids = np.concatenate(where)
+    cut = flow_of(parts, {name: f.values[ids] for name, f in whole.fields.items()})
+    assert cut.seams.n_groups > 50
+    for name in ("q", "vorticity-x", "divergence", "density-laplacian"):
+        expected = QuantityStore(whole, whole.reference).values(name)[ids]
+        found = QuantityStore(cut, cut.reference).values(name)
+        assert np.abs(found - expected).max() < 1e-9 * np.abs(expected).max()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -163,13 +164,50 @@ def block_turning(grid: Grid, points: NDArray[np.float64], velocity: NDArray[Any
     return grad, vorticity, q
 
 
+@dataclass(frozen=True, eq=False)
+class _Joined:
+    """All unstructured blocks of a flow as one grid, coincident nodes made one: no seam is left in it.
+
+    ``first`` (k,) is a node of the flow for each node of the grid; ``members`` (n,) are the blocks' nodes, ``place`` (n,) theirs.
+    """
+
+    grid: UnstructuredGrid
+    first: NDArray[np.int64]
+    members: NDArray[np.int64]
+    place: NDArray[np.int64]
+
+
+def _joined(flow: Flow) -> _Joined | None:
+    """Built at the first call and kept with the flow; None where there is nothing to join."""
+    blocks = [b for b in flow.blocks if isinstance(b.grid, UnstructuredGrid)]
+    if len(blocks) < 2 or flow.seams.n_groups == 0:
+        return None
+    ready: _Joined | None = flow.__dict__.get("_joined")
+    if ready is None:
+        members = np.concatenate([np.arange(b.first_point, b.first_point + b.grid.n_points) for b in blocks])
+        _, first, place = np.unique(flow.seams.labels(flow.n_points)[members], return_index=True, return_inverse=True)
+        number = np.zeros(flow.n_points, np.int32)
+        number[members] = place
+        grids = [b.grid for b in blocks if isinstance(b.grid, UnstructuredGrid)]
+        corners = np.concatenate([number[g.corners + b.first_point] for g, b in zip(grids, blocks, strict=True)])
+        ready = _Joined(UnstructuredGrid(len(first), corners, np.concatenate([g.types for g in grids])), members[first], members, place)
+        flow.__dict__["_joined"] = ready
+    return ready
+
+
 def flow_turning(flow: Flow, velocity: NDArray[Any], token: Token | None = None) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
-    """Velocity gradient, vorticity and Q over all blocks, from gradients averaged on the seams between them."""
+    """Velocity gradient, vorticity and Q over all blocks: across seams of unstructured ones, else averaged on the seams."""
     n, dtype = flow.n_points, velocity.dtype
     grad, vorticity, q = np.empty((n, 3, 3), dtype), np.empty((n, 3), dtype), np.empty(n, dtype)
+    joined = _joined(flow)
     for block in flow.blocks:
         part = block.points
-        block_turning(block.grid, flow.points[part], velocity[part], token, (grad[part], vorticity[part], q[part]))
+        if joined is None or isinstance(block.grid, StructuredGrid):
+            block_turning(block.grid, flow.points[part], velocity[part], token, (grad[part], vorticity[part], q[part]))
+    if joined is not None:
+        answers = block_turning(joined.grid, flow.points[joined.first], velocity[joined.first], token)
+        for whole, own in zip((grad, vorticity, q), answers, strict=True):
+            whole[joined.members] = own[joined.place]
     seam = flow.seams.nodes
     if len(seam):
         flow.seams.average(grad.reshape(n, -1))
@@ -178,11 +216,15 @@ def flow_turning(flow: Flow, velocity: NDArray[Any], token: Token | None = None)
 
 
 def flow_gradient(flow: Flow, values: NDArray[Any], token: Token | None = None) -> NDArray[Any]:
-    """Gradient of node values over all blocks, averaged on the seams between them; shape (n, components, 3)."""
+    """Gradient of node values over all blocks, shape (n, components, 3); seams as for :func:`flow_turning`."""
     components = 1 if values.ndim == 1 else values.shape[1]
     result = np.empty((flow.n_points, components, 3), values.dtype)
+    joined = _joined(flow)
     for block in flow.blocks:
-        block_gradient(block.grid, flow.points[block.points], values[block.points], token, result[block.points])
+        if joined is None or isinstance(block.grid, StructuredGrid):
+            block_gradient(block.grid, flow.points[block.points], values[block.points], token, result[block.points])
+    if joined is not None:
+        result[joined.members] = block_gradient(joined.grid, flow.points[joined.first], values[joined.first], token)[joined.place]
     flow.seams.average(result.reshape(flow.n_points, -1))
     return result
 
