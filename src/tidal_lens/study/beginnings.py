@@ -98,6 +98,7 @@ def new_streamlines(study: Study, flow: Flow, store: QuantityStore) -> StreamLay
         front = low[along] if upstream < 0 else high[along]
         edge = flow.bounds[0 if upstream < 0 else 1][along]
         start[along] = end[along] = front + 0.5 * np.clip(edge - front, -0.1 * span[along], 0.1 * span[along])
+        start, end = np.clip(start, *flow.bounds), np.clip(end, *flow.bounds)  # a half model ends at its plane of symmetry
     step = 0.01 * float(span.max())
     best = best_quantity(store)
     return StreamLayer(id=study.new_id("lines"), name=study.new_name("Streamlines"),
