@@ -4,8 +4,8 @@ import h5py
 import numpy as np
 import pytest
 
-from formats_series import series, state
 from making import cube_points
+from small_series import series, state
 from tidal_lens.errors import DoubtfulFlowError, FileError
 from tidal_lens.formats.registry import open_flow
 

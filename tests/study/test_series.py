@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
 
-from formats_series import DIMS, series
+from small_series import DIMS, series
 from tidal_lens.errors import CancelledError, FileError
 from tidal_lens.formats.registry import open_flow
 from tidal_lens.sampling.mesh import mesh_of, ready_mesh

@@ -377,3 +377,28 @@ def test_seeds_are_shown_with_their_places(window):
     magenta = (np.abs(shown - [0xB0, 0x24, 0x6B]).max(axis=-1) < 30).sum()
     assert magenta > 300
     assert (np.abs(without - [0xB0, 0x24, 0x6B]).max(axis=-1) < 30).sum() < 20
+
+
+def test_the_reference_state_by_mach_number_incidence_and_altitude(window):
+    """At 11,019 m (11 km of geopotential height) the standard air has 216.65 K and 22,632 Pa (table value from memory)."""
+    window.show_station("case")
+    controls = window.bench.case.reference
+    type_into(controls.altitude, "11019.07")
+    now = window.document.evaluator.store.reference
+    assert now.pressure == pytest.approx(22632.0, rel=1e-4)
+    assert now.mach == pytest.approx(0.75, rel=1e-6)  # as before
+    type_into(controls.mach, "2")
+    type_into(controls.incidence, "10")
+    now = window.document.evaluator.store.reference
+    assert now.speed == pytest.approx(2 * 295.07, abs=0.05)
+    assert now.incidence == pytest.approx(10.0)
+    assert controls.pressure.value() == pytest.approx(22632.0, rel=1e-4)
+    assert controls.altitude.value() == pytest.approx(11019.07, abs=5.0)
+    type_into(controls.density, "0.3")
+    assert controls.altitude.text() == ""  # no longer the standard air
+    window.act("undo")
+    assert controls.altitude.value() == pytest.approx(11019.07, abs=5.0)
+    for _ in range(3):
+        window.act("undo")
+    assert window.document.study.reference is None
+    assert controls.mach.value() == pytest.approx(0.75, abs=1e-5)

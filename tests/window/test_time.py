@@ -7,8 +7,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QStyle, QStyleOptionSlider
 
 from driving import click, drag, keys, pixels, settle, wait
-from formats_series import series
 from making import cube_points
+from small_series import series
 from tidal_lens.formats.vtk_write import StructuredPiece, write_structured
 from tidal_lens.quantities.store import FILE
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 
 @dataclass(frozen=True)
@@ -45,3 +45,23 @@ class ReferenceState:
         """Angle of the free stream above the x-y plane [degrees]."""
         u, v, w = self.velocity
         return math.degrees(math.atan2(w, math.hypot(u, v))) if self.speed > 0 else 0.0
+
+    def flying(self, *, mach: float | None = None, incidence: float | None = None) -> ReferenceState:
+        """The same air met at another Mach number or incidence.
+
+        Parameters
+        ----------
+        mach : float, optional
+            Mach number; the direction stays. Without pressure and density it is left as it is.
+        incidence : float, optional
+            Angle above the x-y plane [degrees]; speed and the heading in that plane stay.
+        """
+        u, v, w = self.velocity if self.speed > 0.0 else (1.0, 0.0, 0.0)
+        if incidence is not None:
+            speed, along, angle = math.sqrt(u * u + v * v + w * w), math.hypot(u, v), math.radians(incidence)
+            ahead = (u / along, v / along) if along > 0.0 else (1.0, 0.0)
+            u, v, w = (speed * math.cos(angle) * a for a in (*ahead, math.tan(angle)))
+        if mach is not None and self.pressure and self.density:
+            wanted = mach * math.sqrt(self.gamma * self.pressure / self.density) / math.sqrt(u * u + v * v + w * w)
+            u, v, w = u * wanted, v * wanted, w * wanted
+        return replace(self, velocity=(u, v, w))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from PyQt6.QtCore import Qt
@@ -9,6 +10,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, 
 
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Check, NumberField, Tile, column, label, number_text, row, rule
+from tidal_lens.flow.atmosphere import HIGHEST, LOWEST, altitude_of, standard_air
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.roles import ROLE_NAMES
 from tidal_lens.study.evaluate import reference_of
@@ -153,12 +155,21 @@ class ReferenceControls(QWidget):
         self.gamma.edited.connect(lambda v: self._set(gamma=v))
         for axis, field in enumerate(self.velocity):
             field.edited.connect(lambda v, a=axis: self._set_velocity(a, v))
+        self.mach = NumberField("Reference Mach number", "Free-stream Mach number: sets the speed, the direction stays", 0.1, 1e-6, 100.0)
+        self.incidence = NumberField("Incidence", "Angle of the free stream above the x-y plane [degrees]; the speed stays", 1.0,
+                                     -89.9, 89.9)
+        self.altitude = NumberField("Altitude", "Altitude in the U.S. Standard Atmosphere 1976 [m]: sets pressure and density in SI "
+                                    "units, the Mach number stays", 500.0, LOWEST, HIGHEST)
+        self.altitude.setPlaceholderText("altitude")
+        self.mach.edited.connect(lambda v: self._fly(mach=v))
+        self.incidence.edited.connect(lambda v: self._fly(incidence=v))
+        self.altitude.edited.connect(lambda v: self._fly(altitude=v))
         self.reset = QPushButton("As in the file")
         self.reset.setToolTip("Forget the typed reference state")
         self.reset.clicked.connect(lambda: document.edit(document.study.with_(reference=None), "Reference state"))
         self.origin = label("", "soft")
         column(self, label("Reference state", "head"), row("p∞, ρ∞", self.pressure, self.density), row("Velocity", *self.velocity),
-               row("γ", self.gamma, self.reset), self.origin, spacing=6)
+               row("Mach, α, h", self.mach, self.incidence, self.altitude), row("γ", self.gamma, self.reset), self.origin, spacing=6)
 
     def _now(self, flow: Flow) -> Reference:
         now = reference_of(flow, self.document.study)
@@ -168,6 +179,17 @@ class ReferenceControls(QWidget):
         if self.document.flow is not None:
             study = self.document.study
             self.document.edit(study.with_(reference=self._now(self.document.flow).with_(**changes)), "Reference state")
+
+    def _fly(self, *, mach: float | None = None, incidence: float | None = None, altitude: float | None = None) -> None:
+        if self.document.flow is None:
+            return
+        now = reference_of(self.document.flow, self.document.study)
+        if altitude is not None:
+            air = standard_air(altitude)
+            wanted = replace(now, pressure=air.pressure, density=air.density).flying(mach=now.mach)
+        else:
+            wanted = now.flying(mach=mach, incidence=incidence)
+        self._set(pressure=wanted.pressure, density=wanted.density, velocity=wanted.velocity)
 
     def _set_velocity(self, axis: int, value: float) -> None:
         if self.document.flow is not None:
@@ -192,6 +214,14 @@ class ReferenceControls(QWidget):
         for field, part in zip(self.velocity, now.velocity, strict=True):
             field.step = float(f"{max(now.speed, 1e-6) / 100:.0e}")
             field.show_value(part)
+        self.mach.setEnabled(now.mach is not None)
+        self.mach.setPlaceholderText("Mach")
+        height = altitude_of(now.pressure or 0.0, now.density or 0.0)
+        for field, value in ((self.mach, now.mach), (self.incidence, now.incidence), (self.altitude, height)):
+            if value is not None:
+                field.show_value(round(value, 6))
+            elif not field.hasFocus():
+                field.clear()
         mach = f"Mach {now.mach:.4g}, " if now.mach is not None else ""
         units = "SI units" if flow.si_units else "units as in the file"
         self.origin.setText(f"{mach}speed {number_text(now.speed)}, incidence {number_text(now.incidence, 3)}°; {now.origin}; {units}")
