@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QToolButton
+from PyQt6.QtWidgets import QLabel, QToolButton
 
 from driving import click, differing, drag, keys, move, pixels, settle, spin, type_into, wait
 from tidal_lens.app.window import Window
@@ -402,3 +402,19 @@ def test_the_reference_state_by_mach_number_incidence_and_altitude(window):
         window.act("undo")
     assert window.document.study.reference is None
     assert controls.mach.value() == pytest.approx(0.75, abs=1e-5)
+
+
+def test_mass_through_the_boundaries(window):
+    """The demo's stream comes in on one side and goes out on the others; nothing passes the floor."""
+    window.show_station("case")
+    controls = window.bench.case.balance
+    assert not controls.rows.isVisible()
+    controls.button.click()
+    wait(controls.rows.isVisible, "the balance", 20)
+    texts = [w.text() for w in controls.rows.findChildren(QLabel)]
+    assert "floor (wall)" in texts
+    floor = texts[texts.index("floor (wall)") + 1]
+    assert floor == "in 0, out 0"
+    assert "of what flows through" in controls.verdict.text()
+    window.document.case_changed.emit()
+    assert not controls.rows.isVisible()

@@ -8,13 +8,15 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from tidal_lens.app.document import Document
+from tidal_lens.app.document import Document, Notice
 from tidal_lens.app.parts import Check, NumberField, Tile, column, label, number_text, row, rule
 from tidal_lens.flow.atmosphere import HIGHEST, LOWEST, altitude_of, standard_air
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.roles import ROLE_NAMES
+from tidal_lens.measures.balance import Balance, mass_balance
 from tidal_lens.study.evaluate import reference_of
 from tidal_lens.study.model import Reference
+from tidal_lens.work import Token
 
 
 class CaseStation(QWidget):
@@ -35,8 +37,9 @@ class CaseStation(QWidget):
         self.outline = Check("Draw the outline of the flow", "Draw the sharp edges of the flow's outside (O)",
                              lambda on: document.edit(document.study.with_(outline=on), "Outline"))
         self.reference = ReferenceControls(document)
+        self.balance = BalanceControls(document)
         column(self, tiles, self.facts, rule(), self.reference, rule(), self.outline, rule(), self.blocks, self.boundaries,
-               self.fields, self.roles)
+               self.balance, self.fields, self.roles)
         document.case_changed.connect(self.refresh)
         document.study_changed.connect(self._refresh_light)
         document.quantity_known.connect(lambda _name: self._refresh_ranges())
@@ -103,7 +106,7 @@ class _Section(QWidget):
     def __init__(self, title: str) -> None:
         super().__init__()
         self._rows: list[tuple[str, str, str]] = []
-        self._title = title
+        self.title = title
         self._head = label(title, "head")
         self._holder = QWidget()
         self._grid = QGridLayout(self._holder)
@@ -137,7 +140,53 @@ class _Section(QWidget):
             self._grid.addWidget(right, at, 1)
         if len(rows) > 60:
             self._grid.addWidget(label(f"and {len(rows) - 60} more", "soft"), 60, 0)
-        self._head.setText(f"{self._title} ({len(rows)})")
+        self._head.setText(f"{self.title} ({len(rows)})")
+
+
+class BalanceControls(QWidget):
+    """Mass through every boundary, when it is asked for."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.document = document
+        self.button = QPushButton("Mass through the boundaries")
+        self.button.setToolTip("What flows in and out through each boundary, and whether it balances")
+        self.button.clicked.connect(self._ask)
+        self.rows = _Section("In, out, net")
+        self.verdict = label("", "soft")
+        column(self, self.button, self.rows, self.verdict, spacing=4)
+        document.case_changed.connect(self._clear)
+        document.step_changed.connect(self._clear)
+        self._clear()
+
+    def _clear(self) -> None:
+        evaluator = self.document.evaluator
+        able = evaluator is not None and not any(evaluator.store.describe(n).missing for n in ("speed", "density-gradient-magnitude"))
+        self.button.setEnabled(able)
+        self.rows.hide()
+        self.verdict.hide()
+
+    def _ask(self) -> None:
+        evaluator = self.document.evaluator
+        if evaluator is None:
+            return
+
+        def work(token: Token) -> Balance:
+            store = evaluator.store
+            return mass_balance(store.flow, store.values("density", token), store.values("velocity", token))
+
+        def done(balance: Balance) -> None:
+            if evaluator is not self.document.evaluator:
+                return
+            self.rows.title = "In, out, net [kg/s]" if evaluator.flow.si_units else "In, out, net"
+            self.rows.show_rows([(s.name, f"in {number_text(s.inward)}, out {number_text(s.outward)}", number_text(s.net))
+                                 for s in balance.shares])
+            self.verdict.setText(balance.verdict)
+            self.rows.show()
+            self.verdict.show()
+
+        self.document.jobs.submit("balance", "Mass through the boundaries", work, done,
+                                  lambda error: self.document.noticed.emit(Notice("bad", str(error))))
 
 
 class ReferenceControls(QWidget):

@@ -1,0 +1,1 @@
+"""Numbers read off a flow."""
