@@ -150,6 +150,13 @@ def test_a_partitioned_collection(tmp_path):
     whole_as_one(flow)
 
 
+def test_a_partitioned_set(tmp_path):
+    structured(tmp_path / "a.vts", (0, 4, 0, 8, 0, 8))
+    structured(tmp_path / "b.vts", (4, 8, 0, 8, 0, 8))
+    content = '<DataSet index="0" file="a.vts"/><DataSet index="1" file="b.vts"/>'
+    whole_as_one(open_flow(index(tmp_path / "run.vtpd", "vtkPartitionedDataSet", content)))
+
+
 def series(folder, times=(0.5, 0.0, 2.0)):
     rows = []
     for n, time in enumerate(times):

@@ -1,9 +1,11 @@
 import numpy as np
 import pytest
 
+from making import abc, cube_flow
 from small_series import DIMS, series
 from tidal_lens.errors import CancelledError, FileError
 from tidal_lens.formats.registry import open_flow
+from tidal_lens.quantities.gradients import links_of
 from tidal_lens.sampling.mesh import mesh_of, ready_mesh
 from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.series import Series, share_mesh
@@ -62,3 +64,14 @@ def test_another_mesh_is_not_shared(tmp_path):
     moved.points[DIMS[0]] += 1e-3
     assert not share_mesh(flow, moved)
     assert ready_mesh(moved) is None
+
+
+def test_unstructured_steps_share_links_and_mesh():
+    first, second = (cube_flow(5, "tetrahedra", 0.05, velocity=abc, rho=lambda p, t=t: 1.0 + t * p[:, 0]) for t in (1.0, 2.0))
+    Evaluator(first, first.reference).store.values("q")
+    mesh = mesh_of(first)
+    assert share_mesh(first, second)
+    assert ready_mesh(second) is mesh
+    assert links_of(second.blocks[0].grid) is links_of(first.blocks[0].grid)
+    other = cube_flow(5, "wedges", 0.05, velocity=abc)
+    assert not share_mesh(first, other)

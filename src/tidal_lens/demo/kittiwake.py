@@ -120,25 +120,18 @@ def node_values(solver: Solver) -> Array:
     is zero, pressure and temperature are those of the first cells.
     """
     mesh, nq = solver.mesh, solver.nq
-    solver.residuals()  # fills the ghosts
-    cells = solver.state[:, 2:-2]
-    middles = mesh.centre[:nq]
-    up = np.concatenate([mesh.vertices[mesh.quads].mean(axis=1)[:, :1], middles, mesh.vertices[mesh.quads].mean(axis=1)[:, -1:]], axis=1)
-    station = np.concatenate([np.zeros((nq, 1)), np.cumsum(np.linalg.norm(np.diff(up, axis=1), axis=-1), axis=1)], axis=1)
-    faces = np.linalg.norm(np.diff(mesh.vertices[mesh.quads].mean(axis=1), axis=1), axis=-1).cumsum(axis=1)
+    cells = solver.state[:nq, 2:-2]
+    sheets = mesh.vertices[mesh.quads].mean(axis=1)
+    line = np.concatenate([sheets[:, :1], mesh.centre[:nq], sheets[:, -1:]], axis=1)
+    station = np.concatenate([np.zeros((nq, 1)), np.cumsum(np.linalg.norm(np.diff(line, axis=1), axis=-1), axis=1)], axis=1)
+    faces = np.linalg.norm(np.diff(sheets, axis=1), axis=-1).cumsum(axis=1)
     share = np.clip((faces[:, :-1] - station[:, 1:-2]) / (station[:, 2:-1] - station[:, 1:-2]), 0.0, 1.0)[..., None]
-
-    def at_faces(state: Array, which: NDArray[np.int64]) -> Array:
-        layers = np.empty((len(state), state.shape[1] + 1, 5))
-        weight = share[which]
-        layers[:, 1:-1] = (1.0 - weight) * state[:, :-1] + weight * state[:, 1:]
-        layers[:, 0], layers[:, -1] = state[:, 0], state[:, -1]
-        layers[:, 0, 1:4] = 0.0
-        return layers
-
+    faced = np.empty((nq, cells.shape[1] + 1, 5))
+    faced[:, 1:-1] = (1.0 - share) * cells[:, :-1] + share * cells[:, 1:]
+    faced[:, 0], faced[:, -1] = cells[:, 0], cells[:, -1]
+    faced[:, 0, 1:4] = 0.0
     total = np.zeros((*mesh.vertices.shape[:2], 5))
     count = np.zeros(len(mesh.vertices))
-    faced = at_faces(cells[:nq], np.arange(nq))
     middle = np.zeros(len(mesh.vertices), dtype=bool)
     ghosts = np.flatnonzero(mesh.edges[:, 2] >= nq)
     owners = mesh.edges[ghosts, 1]
@@ -201,11 +194,16 @@ def write_case(folder: Path, size: Size, solver: Solver) -> Path:
         "Licence": "CC0-1.0"}
     path = folder / f"{size.name}.vtm"
     write_multiblock(path, blocks, sorted(patches, key=lambda p: p.name), facts)
-    with (folder / f"{size.name} history.csv").open("w", newline="", encoding="utf-8") as file:
-        table = csv.writer(file)
-        table.writerow(("iteration", "density residual", "CL", "CD"))
-        table.writerows((int(n), f"{r:.6e}", f"{lift:.6f}", f"{drag:.6f}") for n, r, lift, drag in solver.history.rows)
+    _write_history(folder / f"{size.name} history.csv", "iteration", [f"{int(row[0])}" for row in solver.history.rows], solver)
     return path
+
+
+def _write_history(path: Path, head: str, when: list[str], solver: Solver) -> None:
+    with path.open("w", newline="", encoding="utf-8") as file:
+        table = csv.writer(file)
+        table.writerow((head, "density residual", "CL", "CD"))
+        table.writerows((t, f"{left:.6e}", f"{lift:.6f}", f"{drag:.6f}")
+                        for t, (_, left, lift, drag) in zip(when, solver.history.rows, strict=True))
 
 
 def write_gust(folder: Path, solver: Solver, times: list[float], moments: list[Array]) -> Path:
@@ -233,11 +231,8 @@ def write_gust(folder: Path, solver: Solver, times: list[float], moments: list[A
     write_series(path, zones, [(t - times[0]) / SPEED for t in times], states,
                  {"Density": DENSITY, "Pressure": PRESSURE, "VelocityX": float(wind[0]), "VelocityY": 0.0, "VelocityZ": float(wind[2]),
                   "Mach": STREAM.mach, "SpecificHeatRatio": GAMMA})
-    with (folder / f"{GUST.name} history.csv").open("w", newline="", encoding="utf-8") as file:
-        table = csv.writer(file)
-        table.writerow(("time [s]", "density residual", "CL", "CD"))
-        table.writerows((f"{(t - times[0]) / SPEED:.8f}", f"{r:.6e}", f"{lift:.6f}", f"{drag:.6f}")
-                        for t, r, lift, drag in solver.history.rows)
+    _write_history(folder / f"{GUST.name} history.csv", "time [s]",
+                   [f"{(row[0] - times[0]) / SPEED:.8f}" for row in solver.history.rows], solver)
     return path
 
 

@@ -36,7 +36,7 @@ class Format:
 
 
 FORMATS: tuple[Format, ...] = (
-    Format("VTK XML", (".vti", ".vtr", ".vts", ".vtu", ".vtm", ".vtpc", ".pvti", ".pvtr", ".pvts", ".pvtu", ".pvd"), vtk_xml.sniff,
+    Format("VTK XML", (".vti", ".vtr", ".vts", ".vtu", ".vtm", ".vtpd", ".vtpc", ".pvti", ".pvtr", ".pvts", ".pvtu", ".pvd"), vtk_xml.sniff,
            vtk_xml.open_file),
     Format("CGNS", (".cgns",), cgns.sniff, cgns.open_file),
 )

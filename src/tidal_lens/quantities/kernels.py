@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import kernel
+from tidal_lens.jit import inlined, kernel
 
 Array = Any
 
@@ -61,6 +61,26 @@ def _border_row(points: Array, values: Array, out: Array, ni: int, nj: int, nk: 
             out[m, c, 2] = fr * rz + fs * sz + ft * tz
 
 
+@inlined
+def _metric(points: Array, a0: Any, a1: Any, b0: Any, b1: Any, c0: Any,
+            c1: Any) -> tuple[float, float, float, float, float, float, float, float, float, float]:
+    """Gradients of the indices r, s, t times the determinant, and one over it, from the six nodes around."""
+    xr = points[a1, 0] - points[a0, 0]
+    yr = points[a1, 1] - points[a0, 1]
+    zr = points[a1, 2] - points[a0, 2]
+    xs = points[b1, 0] - points[b0, 0]
+    ys = points[b1, 1] - points[b0, 1]
+    zs = points[b1, 2] - points[b0, 2]
+    xt = points[c1, 0] - points[c0, 0]
+    yt = points[c1, 1] - points[c0, 1]
+    zt = points[c1, 2] - points[c0, 2]
+    rx, ry, rz = ys * zt - zs * yt, zs * xt - xs * zt, xs * yt - ys * xt
+    inv = 1.0 / (xr * rx + yr * ry + zr * rz)
+    sx, sy, sz = yt * zr - zt * yr, zt * xr - xt * zr, xt * yr - yt * xr
+    tx, ty, tz = yr * zs - zr * ys, zr * xs - xr * zs, xr * ys - yr * xs
+    return rx, ry, rz, sx, sy, sz, tx, ty, tz, inv
+
+
 @kernel
 def gradient_structured(points: Array, dims: Array, values: Array, out: Array, begin: int, end: int) -> None:
     """Gradient by metric differences in the grid layers k = begin..end.
@@ -84,19 +104,7 @@ def gradient_structured(points: Array, dims: Array, values: Array, out: Array, b
                 a0, a1 = n - np.uint64(1), n + np.uint64(1)
                 b0, b1 = n - np.uint64(ni), n + np.uint64(ni)
                 c0, c1 = n - np.uint64(layer), n + np.uint64(layer)
-                xr = points[a1, 0] - points[a0, 0]
-                yr = points[a1, 1] - points[a0, 1]
-                zr = points[a1, 2] - points[a0, 2]
-                xs = points[b1, 0] - points[b0, 0]
-                ys = points[b1, 1] - points[b0, 1]
-                zs = points[b1, 2] - points[b0, 2]
-                xt = points[c1, 0] - points[c0, 0]
-                yt = points[c1, 1] - points[c0, 1]
-                zt = points[c1, 2] - points[c0, 2]
-                rx, ry, rz = ys * zt - zs * yt, zs * xt - xs * zt, xs * yt - ys * xt
-                inv = 1.0 / (xr * rx + yr * ry + zr * rz)
-                sx, sy, sz = yt * zr - zt * yr, zt * xr - xt * zr, xt * yr - yt * xr
-                tx, ty, tz = yr * zs - zr * ys, zr * xs - xr * zs, xr * ys - yr * xs
+                rx, ry, rz, sx, sy, sz, tx, ty, tz, inv = _metric(points, a0, a1, b0, b1, c0, c1)
                 for c in range(nc):
                     fr = inv * (values[a1, c] - values[a0, c])
                     fs = inv * (values[b1, c] - values[b0, c])
@@ -187,19 +195,7 @@ def turning_structured(points: Array, dims: Array, u: Array, grad: Array, vortic
                 a0, a1 = n - np.uint64(1), n + np.uint64(1)
                 b0, b1 = n - np.uint64(ni), n + np.uint64(ni)
                 c0, c1 = n - np.uint64(layer), n + np.uint64(layer)
-                xr = points[a1, 0] - points[a0, 0]
-                yr = points[a1, 1] - points[a0, 1]
-                zr = points[a1, 2] - points[a0, 2]
-                xs = points[b1, 0] - points[b0, 0]
-                ys = points[b1, 1] - points[b0, 1]
-                zs = points[b1, 2] - points[b0, 2]
-                xt = points[c1, 0] - points[c0, 0]
-                yt = points[c1, 1] - points[c0, 1]
-                zt = points[c1, 2] - points[c0, 2]
-                rx, ry, rz = ys * zt - zs * yt, zs * xt - xs * zt, xs * yt - ys * xt
-                inv = 1.0 / (xr * rx + yr * ry + zr * rz)
-                sx, sy, sz = yt * zr - zt * yr, zt * xr - xt * zr, xt * yr - yt * xr
-                tx, ty, tz = yr * zs - zr * ys, zr * xs - xr * zs, xr * ys - yr * xs
+                rx, ry, rz, sx, sy, sz, tx, ty, tz, inv = _metric(points, a0, a1, b0, b1, c0, c1)
                 fr, fs, ft = inv * (u[a1, 0] - u[a0, 0]), inv * (u[b1, 0] - u[b0, 0]), inv * (u[c1, 0] - u[c0, 0])
                 xx, xy, xz = fr * rx + fs * sx + ft * tx, fr * ry + fs * sy + ft * ty, fr * rz + fs * sz + ft * tz
                 fr, fs, ft = inv * (u[a1, 1] - u[a0, 1]), inv * (u[b1, 1] - u[b0, 1]), inv * (u[c1, 1] - u[c0, 1])

@@ -10,13 +10,13 @@ import numpy as np
 
 from tidal_lens.errors import CancelledError
 from tidal_lens.flow.case import Flow
-from tidal_lens.flow.grid import StructuredGrid
+from tidal_lens.flow.grid import Grid, StructuredGrid
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.formats.registry import open_flow
 from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.work import Token
 
-_SHARED = ("seams", "bounds", "size", "body", "stage", "_mesh", "_joined", "_boundary_trees")
+_SHARED = ("seams", "bounds", "size", "body", "stage", "_mesh", "_joined", "_boundary_trees", "_links", "_outer")
 
 
 class Series:
@@ -78,11 +78,15 @@ class Series:
 
 def share_mesh(old: Flow, new: Flow) -> bool:
     """Let a flow use what was built for another on the same mesh; whether it is the same."""
-    same = (old.points.shape == new.points.shape and len(old.blocks) == len(new.blocks)
-            and all(isinstance(a.grid, StructuredGrid) and isinstance(b.grid, StructuredGrid) and a.grid.dims == b.grid.dims
-                    for a, b in zip(old.blocks, new.blocks, strict=True)) and bool(np.array_equal(old.points, new.points)))
+    same = (len(old.blocks) == len(new.blocks) and all(_same_grid(a.grid, b.grid) for a, b in zip(old.blocks, new.blocks, strict=True))
+            and np.array_equal(old.points, new.points))
     if same:
-        for name in _SHARED:
-            if name in old.__dict__:
-                new.__dict__[name] = old.__dict__[name]
+        for a, b in ((old, new), *((a.grid, b.grid) for a, b in zip(old.blocks, new.blocks, strict=True))):
+            b.__dict__.update({name: a.__dict__[name] for name in _SHARED if name in a.__dict__})
     return same
+
+
+def _same_grid(a: Grid, b: Grid) -> bool:
+    if isinstance(a, StructuredGrid) or isinstance(b, StructuredGrid):
+        return isinstance(a, StructuredGrid) and isinstance(b, StructuredGrid) and a.dims == b.dims
+    return np.array_equal(a.types, b.types) and np.array_equal(a.corners, b.corners)

@@ -52,7 +52,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
     origin = np.empty(3)
     x = np.empty(3)
     k = np.empty((7, 3))
-    hold = np.empty(3, np.int64)
+    hold = np.empty(2, np.int64)
     off = np.zeros(3, np.int64)
     guess = np.empty((3, 3))
     index = np.empty(3)
@@ -110,8 +110,8 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
             h = min(h, longest)
             done, ratio, worst, ends_outside = False, 0.0, 0.0, False
             for _attempt in range(60):
+                hold[0], hold[1] = st[0], st[1]
                 for d in range(3):
-                    hold[d] = st[d] if d < 2 else 0
                     back[d] = q[d]
                     off[d] = 0
                 ahead = box

@@ -95,7 +95,7 @@ def make_mesh(along: int, across: int, upright: int, layers: int, first: float) 
     inner, outer = body.wall(polar, azimuth), body.far(polar, azimuth)
     middle = lattice[:, 1] == 0
     inner[middle, 1] = outer[middle, 1] = 0.0
-    turned = _normal(inner[quads])
+    turned = area_vectors(inner[quads])
     flip = (turned * (inner[quads].mean(axis=1) - [0.5, 0.0, 0.0])).sum(axis=1) < 0
     quads[flip] = quads[flip][:, [0, 3, 2, 1]]
     vertices = _rays(inner, outer, quads, middle, layers, first)
@@ -122,7 +122,7 @@ def _quads(panels: dict[str, Ints]) -> Ints:
                            for p in panels.values()])
 
 
-def _normal(corners: Array) -> Array:
+def area_vectors(corners: Array) -> Array:
     """Area vectors of quads, shape (..., 3), from corners (..., 4, 3)."""
     return np.asarray(0.5 * np.cross(corners[..., 2, :] - corners[..., 0, :], corners[..., 3, :] - corners[..., 1, :]))
 
@@ -130,7 +130,7 @@ def _normal(corners: Array) -> Array:
 def _rays(inner: Array, outer: Array, quads: Ints, middle: NDArray[np.bool_], layers: int, first: float) -> Array:
     """Cubic rays that leave the wall, and meet the outer boundary, at right angles; layers grow geometrically."""
     def at_vertices(points: Array) -> Array:
-        area = _normal(points[quads])
+        area = area_vectors(points[quads])
         total = np.zeros_like(points)
         for c in range(4):
             np.add.at(total, quads[:, c], area)
@@ -187,9 +187,9 @@ def _metrics(vertices: Array, panels: dict[str, Ints], quads: Ints) -> Mesh:
     corner = np.stack([vertices[quads][:, :, :-1], vertices[quads][:, :, 1:]], axis=3)  # (nq, 4, layers, 2, 3)
     real = corner.transpose(0, 2, 1, 3, 4).reshape(nq, layers, 8, 3).mean(axis=2)
     centre = np.concatenate([real, real[mirrored.ravel()] * [1.0, -1.0, 1.0]])
-    up = _normal(vertices[quads].transpose(0, 2, 1, 3))
+    up = area_vectors(vertices[quads].transpose(0, 2, 1, 3))
     a, b = vertices[pairs[:, 0]], vertices[pairs[:, 1]]
-    across = _normal(np.stack([a[:, :-1], b[:, :-1], b[:, 1:], a[:, 1:]], axis=-2))
+    across = area_vectors(np.stack([a[:, :-1], b[:, :-1], b[:, 1:], a[:, 1:]], axis=-2))
     across *= np.sign((across * (centre[right] - centre[left])).sum(axis=-1))[..., None]
     across[border] *= [0.0, 1.0, 0.0]
     middle_side = 0.25 * (a[:, :-1] + b[:, :-1] + b[:, 1:] + a[:, 1:])

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.demo.solver import kernels
-from tidal_lens.demo.solver.mesh import Mesh
+from tidal_lens.demo.solver.mesh import Mesh, area_vectors
 from tidal_lens.work import run_chunks
 
 Array = NDArray[np.float64]
@@ -93,7 +93,7 @@ class Solver:
         self._diagonal = np.zeros((self.nq, layers))
         self.wall_force = np.zeros((self.nq, 2, 3))
         corners = mesh.vertices[mesh.quads, 0]
-        self.planform = float(np.abs(kernels_area(corners)[:, 2]).sum())  # of the whole body: half of both sides' of one half, twice
+        self.planform = float(np.abs(area_vectors(corners)[:, 2]).sum())  # of the whole body: half of both sides' of one half, twice
 
     def coefficients(self) -> tuple[float, float]:
         """CL and CD of the whole body on its planform area."""
@@ -169,8 +169,3 @@ def conserved_of(state: Array, mesh: Mesh) -> Array:
     out = np.empty((*mesh.volume.shape, 5))
     kernels.conserved(state, out)
     return out
-
-
-def kernels_area(corners: Array) -> Array:
-    """Area vectors of quads, shape (n, 3)."""
-    return np.asarray(0.5 * np.cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1]))
