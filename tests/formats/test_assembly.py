@@ -9,7 +9,7 @@ from vtkmodules.vtkIOXML import vtkXMLPolyDataWriter, vtkXMLUnstructuredGridWrit
 
 from making import cells_of, cube_points
 from tidal_lens.cutting.contour import to_unstructured
-from tidal_lens.errors import CancelledError, FileError, TidalLensError
+from tidal_lens.errors import CancelledError, TidalLensError
 from tidal_lens.flow.grid import HEXAHEDRON, UnstructuredGrid
 from tidal_lens.formats.registry import open_flow
 from tidal_lens.formats.vtk_write import StructuredPiece, write_multiblock, write_structured
@@ -116,18 +116,6 @@ def test_voxels_are_hexahedra_and_flat_cells_are_passed_over(tmp_path):
     corner = flow.points[flow.blocks[0].grid.corners[0]]
     assert np.linalg.norm(corner[2] - corner[1]) == 1.0
     assert np.linalg.norm(corner[6] - corner[0]) == pytest.approx(np.sqrt(3))
-
-
-def test_cells_of_other_kinds_are_named(tmp_path):
-    data = vtkUnstructuredGrid()
-    holder = vtkPoints()
-    for p in cube_points(3):
-        holder.InsertNextPoint(*p)
-    data.SetPoints(holder)
-    data.InsertNextCell(24, 10, list(range(10)))
-    write_unstructured(tmp_path / "a.vtu", data)
-    with pytest.raises(FileError, match="cell type 24"):
-        open_flow(tmp_path / "a.vtu")
 
 
 def test_opening_can_be_cancelled(tmp_path):

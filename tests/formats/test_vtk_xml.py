@@ -3,8 +3,7 @@ import re
 import numpy as np
 import pytest
 from vtkmodules.util.numpy_support import numpy_to_vtk
-from vtkmodules.vtkCommonCore import vtkPoints
-from vtkmodules.vtkCommonDataModel import vtkImageData, vtkRectilinearGrid, vtkStructuredGrid
+from vtkmodules.vtkCommonDataModel import vtkImageData, vtkRectilinearGrid
 from vtkmodules.vtkIOXML import (
     vtkXMLImageDataWriter,
     vtkXMLRectilinearGridWriter,
@@ -18,32 +17,7 @@ from tidal_lens.errors import DoubtfulFlowError, FileError
 from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
 from tidal_lens.formats.registry import open_flow
 from vortex_tank import demo_file, velocity
-
-N = 4
-
-
-def add(attributes, name, values):
-    array = numpy_to_vtk(np.ascontiguousarray(values), deep=1)
-    array.SetName(name)
-    attributes.AddArray(array)
-
-
-def write(writer, data, path, mode="Appended", compress=True):
-    writer.SetFileName(str(path))
-    writer.SetInputData(data)
-    {"Ascii": writer.SetDataModeToAscii, "Binary": writer.SetDataModeToBinary, "Appended": writer.SetDataModeToAppended}[mode]()
-    if not compress:
-        writer.SetCompressorTypeToNone()
-    assert writer.Write() == 1
-
-
-def structured(points=None, dims=(N, N, N)):
-    grid = vtkStructuredGrid()
-    grid.SetDimensions(*dims)
-    holder = vtkPoints()
-    holder.SetData(numpy_to_vtk(np.ascontiguousarray(cube_points(N, 0.05) if points is None else points), deep=1))
-    grid.SetPoints(holder)
-    return grid
+from vtk_data import N, add, structured, write
 
 
 def with_flow(data, dtype=np.float32):
@@ -226,13 +200,6 @@ def test_points_that_are_not_finite_are_refused(tmp_path):
     write(vtkXMLStructuredGridWriter(), with_flow(structured(points)), tmp_path / "a.vts", "Binary")
     with pytest.raises(FileError, match="point 3"):
         open_flow(tmp_path / "a.vts", anyway=True)
-
-
-def test_a_plane_is_refused_with_a_reason(tmp_path):
-    flat = structured(cube_points(N)[: N * N], (N, N, 1))
-    write(vtkXMLStructuredGridWriter(), with_flow(flat), tmp_path / "a.vts")
-    with pytest.raises(FileError, match="no three-dimensional cells"):
-        open_flow(tmp_path / "a.vts")
 
 
 @pytest.fixture

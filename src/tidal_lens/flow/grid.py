@@ -71,11 +71,14 @@ class UnstructuredGrid:
         Point of each corner, counted within the block; see ``COLLAPSE``.
     types : ndarray, shape (n_cells,), uint8
         VTK cell types.
+    origin : str
+        What the cells were cut from, in words; empty where they are the file's own.
     """
 
     n_points: int
     corners: NDArray[np.int32]
     types: NDArray[np.uint8]
+    origin: str = ""
 
     @property
     def n_cells(self) -> int:
@@ -86,7 +89,8 @@ class UnstructuredGrid:
     def description(self) -> str:
         """Cell kinds and their numbers in words."""
         kinds, counts = np.unique(self.types, return_counts=True)
-        return ", ".join(f"{n:,} {CELL_NAMES[int(k)]}" for k, n in zip(kinds, counts, strict=True))
+        listed = ", ".join(f"{n:,} {CELL_NAMES[int(k)]}" for k, n in zip(kinds, counts, strict=True))
+        return f"{listed}, {self.origin}" if self.origin else listed
 
 
 Grid = StructuredGrid | UnstructuredGrid

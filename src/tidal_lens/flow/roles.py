@@ -93,3 +93,36 @@ def recognise_roles(components: Mapping[str, int]) -> Roles:
         return next((scalars[n] for n in _SCALARS[role] if n in scalars), None)
 
     return Roles(vector("velocity"), vector("momentum"), scalar("pressure"), scalar("density"), scalar("temperature"))
+
+
+def missing_component(components: Mapping[str, int]) -> list[tuple[str, str]]:
+    """Vectors of plane flow that come as two scalars: one of the two, and the name that the third would have.
+
+    Parameters
+    ----------
+    components : mapping of str to int
+        Field name to number of components.
+    """
+    scalars = {_plain(n): n for n, c in components.items() if c == 1}
+    found: list[tuple[str, str]] = []
+    for trios in _COMPONENTS.values():
+        for trio in trios:
+            there = [c for c in trio if c in scalars]
+            if len(there) == 2 and not any(f[0] == scalars[there[0]] for f in found):
+                a, b = (scalars[c] for c in there)
+                gone = next(c for c in trio if c not in scalars)
+                found.append((a, _named_like(a, b, gone)))
+                break
+    return found
+
+
+def _named_like(a: str, b: str, plain: str) -> str:
+    """A name between or after two others that differ in one letter, such that its plain form is the one given."""
+    if len(a) == len(b):
+        for letters in ("xyz", "uvw", "012", "123", "XYZ", "UVW"):
+            for at, (p, q) in enumerate(zip(a, b, strict=True)):
+                for letter in letters:
+                    name = a[:at] + letter + a[at + 1:]
+                    if p != q and _plain(name) == plain:
+                        return name
+    return plain

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.errors import DoubtfulFlowError, FileError
+from tidal_lens.errors import DoubtfulFlowError
 from tidal_lens.flow.boundaries import boundary_of_faces, find_boundaries, kind_from_name, outside_of
 from tidal_lens.flow.case import Block, Boundary, Field, Flow
 from tidal_lens.flow.faces import unshared_mask
@@ -17,6 +17,8 @@ from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.flow.roles import Roles, recognise_roles
 from tidal_lens.flow.seams import find_seams
 from tidal_lens.formats import vtk_arrays
+from tidal_lens.formats.content import Sheet, Solid
+from tidal_lens.formats.planar import thicken
 
 
 @dataclass(frozen=True)
@@ -49,25 +51,24 @@ def assemble(path: Path, parts: list[Part], anyway: bool, series: tuple[tuple[fl
     DoubtfulFlowError
         No velocity, or values that are not finite.
     """
-    solids: list[vtk_arrays.Solid] = []
-    sheets: list[tuple[str, vtk_arrays.Sheet]] = []
+    solids: list[Solid] = []
+    sheets: list[tuple[str, Sheet]] = []
     notices: list[str] = []
     for part in parts:
         content = vtk_arrays.content_of(part.data, f"{path.name}, {part.name or part.group or 'block'}")
-        if isinstance(content, vtk_arrays.Solid):
+        if isinstance(content, Solid):
             solids.append(replace(content, name=part.name or part.group or f"block {len(solids) + 1}"))
-        elif isinstance(content, vtk_arrays.Sheet):
+        elif isinstance(content, Sheet):
             sheets.append((part.name or part.group or f"surface {len(sheets) + 1}", content))
         notices.extend(content.notices if content else [f"{part.name or 'A part'} holds no cells and was left out."])
     return assemble_content(path, solids, sheets, notices, anyway, series)
 
 
-def assemble_content(path: Path, solids: list[vtk_arrays.Solid], sheets: list[tuple[str, vtk_arrays.Sheet]], notices: list[str],
+def assemble_content(path: Path, solids: list[Solid], sheets: list[tuple[str, Sheet]], notices: list[str],
                      anyway: bool, series: tuple[tuple[float, ...], int] = ((), 0)) -> Flow:
     """Put blocks and named surfaces together; parameters and errors as of :func:`assemble`."""
     if not solids:
-        raise FileError("There are no three-dimensional cells in it.", str(path),
-                        "Tidal Lens needs the volume of the flow, not only surfaces or a plane.")
+        solids, sheets = thicken(path, sheets), []
     blocks, points = _pack(solids)
     fields = _common_fields(solids, notices)
     roles = recognise_roles({f.name: f.components for f in fields.values()})
@@ -82,7 +83,7 @@ def assemble_content(path: Path, solids: list[vtk_arrays.Solid], sheets: list[tu
     return flow
 
 
-def _pack(solids: list[vtk_arrays.Solid]) -> tuple[tuple[Block, ...], NDArray[np.float64]]:
+def _pack(solids: list[Solid]) -> tuple[tuple[Block, ...], NDArray[np.float64]]:
     blocks: list[Block] = []
     n_points = n_cells = 0
     used: set[str] = set()
@@ -97,7 +98,7 @@ def _pack(solids: list[vtk_arrays.Solid]) -> tuple[tuple[Block, ...], NDArray[np
     return tuple(blocks), np.concatenate([s.points for s in solids])
 
 
-def _common_fields(solids: list[vtk_arrays.Solid], notices: list[str]) -> dict[str, Field]:
+def _common_fields(solids: list[Solid], notices: list[str]) -> dict[str, Field]:
     fields: dict[str, Field] = {}
     for first in solids[0].fields:
         same = [f for s in solids for f in s.fields
@@ -137,7 +138,7 @@ def _speed(fields: dict[str, Field], roles: Roles) -> NDArray[Any] | None:
     return np.asarray(np.linalg.norm(columns, axis=1))
 
 
-def _boundaries(sheets: list[tuple[str, vtk_arrays.Sheet]], points: NDArray[np.float64], outside: NDArray[np.int64],
+def _boundaries(sheets: list[tuple[str, Sheet]], points: NDArray[np.float64], outside: NDArray[np.int64],
                 speed: NDArray[Any] | None, labels: NDArray[np.int64]) -> tuple[Boundary, ...]:
     if not sheets:
         return find_boundaries(points, outside, speed)
@@ -172,7 +173,7 @@ def _without(outside: NDArray[np.int64], named: list[Boundary], labels: NDArray[
     return outside[unshared_mask(both, labels)[: len(outside)]]
 
 
-def _reference(solids: list[vtk_arrays.Solid], points: NDArray[np.float64], outside: NDArray[np.int64],
+def _reference(solids: list[Solid], points: NDArray[np.float64], outside: NDArray[np.int64],
                fields: dict[str, Field], roles: Roles) -> ReferenceState:
     facts = {k: v for s in reversed(solids) for k, v in s.facts.items()}
     gamma = _number(facts.get("Gamma") or facts.get("SpecificHeatRatio"), 1.4)

@@ -19,7 +19,7 @@ from tidal_lens.flow.case import BoundaryKind, Field, Flow
 from tidal_lens.flow.faces import quads_of_sheet
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.formats.assemble import assemble_content
-from tidal_lens.formats.vtk_arrays import Sheet, Solid
+from tidal_lens.formats.content import Sheet, Solid
 from tidal_lens.work import Token
 
 _DAMAGED = "Write it again from the solver."

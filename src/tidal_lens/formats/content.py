@@ -1,0 +1,179 @@
+"""What every reader hands on: solid blocks and surfaces, checked, of linear cells."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.errors import FileError
+from tidal_lens.flow.case import BoundaryKind, Field
+from tidal_lens.flow.grid import COLLAPSE, Grid, UnstructuredGrid
+from tidal_lens.formats.cells import Cells, Linear, check_cells, flat_cells, linear_cells
+from tidal_lens.formats.hanging import find_hanging
+from tidal_lens.formats.polyhedra import Added, cut
+
+DAMAGED = "Write it again from the solver."
+
+
+@dataclass(frozen=True, eq=False)
+class Solid:
+    """A block of three-dimensional cells with its fields and the file's facts about the case."""
+
+    name: str
+    grid: Grid
+    points: NDArray[np.float64]
+    fields: list[Field]
+    facts: dict[str, Any]
+    notices: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True, eq=False)
+class Sheet:
+    """A surface.
+
+    Attributes
+    ----------
+    points : ndarray, shape (n, 3)
+        Points.
+    faces : ndarray, shape (m, 4), int64
+        Corners; a triangle repeats its last.
+    notices : list of str
+        What was left out.
+    kind : str or None
+        The boundary's kind if the file states it.
+    fields, facts
+        Its own values, if it is all there is of the flow.
+    dims : tuple of int or None
+        Points along its two directions if it is structured.
+    """
+
+    points: NDArray[np.float64]
+    faces: NDArray[np.int64]
+    notices: list[str] = field(default_factory=list)
+    kind: BoundaryKind | None = None
+    fields: list[Field] = field(default_factory=list)
+    facts: dict[str, Any] = field(default_factory=dict)
+    dims: tuple[int, int] | None = None
+
+
+def finite_points(points: NDArray[Any], where: str) -> NDArray[np.float64]:
+    """Points as they are kept.
+
+    Raises
+    ------
+    FileError
+        Some are not finite.
+    """
+    kept = np.ascontiguousarray(points, dtype=np.float64)
+    bad = ~np.isfinite(kept).all(axis=1)
+    if bad.any():
+        raise FileError(f"{int(bad.sum()):,} points have coordinates that are not finite, the first is point "
+                        f"{int(bad.argmax()):,}.", where, DAMAGED)
+    return kept
+
+
+def kept_field(name: str, place: str, values: NDArray[Any], count: int, where: str) -> Field | None:
+    """A field as it is kept: 1 or 3 components, of the file's precision; None where it is no such thing.
+
+    Raises
+    ------
+    FileError
+        It has another number of values than there are nodes or cells.
+    """
+    if values.dtype.kind not in "fiub" or values.ndim > 2:
+        return None
+    if values.ndim == 2 and values.shape[1] == 1:
+        values = values[:, 0]
+    if values.ndim == 2 and values.shape[1] == 2:
+        values = np.column_stack([values, np.zeros(len(values), values.dtype)])
+    if len(values) != count:
+        raise FileError(f"{name} has {len(values):,} values for {count:,} {place}s.", where, DAMAGED)
+    if values.ndim == 2 and values.shape[1] != 3:
+        return None
+    dtype = values.dtype if values.dtype in (np.float32, np.float64) else np.dtype(np.float64)
+    return Field(name, "node" if place == "node" else "cell", np.ascontiguousarray(values, dtype=dtype))
+
+
+def block_of_cells(points: NDArray[np.float64], cells: Cells, fields: list[Field], facts: dict[str, Any], where: str,
+                   keep: NDArray[np.bool_] | None = None) -> Solid | Sheet | None:
+    """A block of the solid cells in a list, or a surface of its flat ones if there are none.
+
+    Parameters
+    ----------
+    points : ndarray, shape (n, 3)
+        Finite points.
+    cells : Cells
+        All its cells.
+    fields : list of Field
+        Values at all its nodes and cells.
+    facts : dict
+        About the case.
+    where : str
+        For messages.
+    keep : ndarray, shape (m,), bool, optional
+        Which cells belong to it and are not hidden.
+
+    Raises
+    ------
+    FileError
+        The list of cells makes no sense.
+    """
+    check_cells(cells, len(points), where)
+    wanted = np.ones(len(cells.types), dtype=bool) if keep is None else keep
+    linear = linear_cells(cells, wanted, points, where)
+    if linear is None:
+        faces, parents = flat_cells(cells, wanted, where)
+        if len(faces) == 0:
+            return None
+        flat = [f if f.place == "node" else replace(f, values=f.values[parents]) for f in fields]
+        return Sheet(points, faces, fields=flat, facts=facts)
+    return _packed(*_conforming(linear, *_extended(points, fields, linear.added)), facts)
+
+
+def _extended(points: NDArray[np.float64], fields: list[Field], added: list[Added]) -> tuple[NDArray[np.float64], list[Field]]:
+    """Points and node values with those that cutting added."""
+    for more in added:
+        fields = [replace(f, values=np.concatenate([f.values, more.values(f.values)])) if f.place == "node" else f for f in fields]
+        points = np.concatenate([points, more.values(points)])
+    return points, fields
+
+
+def _conforming(linear: Linear, points: NDArray[np.float64], fields: list[Field]) -> tuple[Linear, NDArray[np.float64], list[Field]]:
+    """The same with hanging nodes taken up."""
+    grid = UnstructuredGrid(len(points), linear.corners, linear.types)
+    found = find_hanging(grid, points)
+    if found is None:
+        linear.__dict__["_outer"] = grid.__dict__.get("_outer")
+        return linear, points, fields
+    made = cut(found.faces, np.arange(len(found.cells)), points, len(points))
+    rest = np.ones(len(linear.types), dtype=bool)
+    rest[found.cells] = False
+    corners = [linear.corners[rest], *(own[:, COLLAPSE[kind]].astype(np.int32) for kind, own, _ in made.parts)]
+    types = [linear.types[rest], *(np.full(len(own), kind, np.uint8) for kind, own, _ in made.parts)]
+    parents = [linear.parents[rest], *(linear.parents[found.cells[whose]] for _, _, whose in made.parts)]
+    told = f"{len(found.cells):,} cells beside finer ones"
+    both = Linear(np.concatenate(corners), np.concatenate(types), np.concatenate(parents), [],
+                  f"{linear.origin}, {told}" if linear.origin else f"cut from {told}")
+    return both, *_extended(points, fields, [made.centres])
+
+
+def _packed(linear: Linear, points: NDArray[np.float64], fields: list[Field], facts: dict[str, Any]) -> Solid:
+    """The block with its own points only."""
+    corners, whole = linear.corners, linear.__dict__.get("_outer")
+    used = np.zeros(len(points), dtype=bool)
+    used[corners] = True
+    if not used.all():
+        number = np.cumsum(used, dtype=np.int32) - 1
+        corners, points = number[corners], points[used]
+        fields = [replace(f, values=f.values[used]) if f.place == "node" else f for f in fields]
+        whole = None if whole is None else number[whole].astype(np.int64)
+    same = bool(len(linear.parents)) and np.array_equal(linear.parents, np.arange(len(linear.parents)))
+    kept = [f if f.place == "node" or (same and len(f.values) == len(linear.parents)) else replace(f, values=f.values[linear.parents])
+            for f in fields]
+    grid = UnstructuredGrid(len(points), corners, linear.types, linear.origin)
+    if whole is not None:
+        grid.__dict__["_outer"] = whole
+    return Solid("", grid, points, kept, facts)
