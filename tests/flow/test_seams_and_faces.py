@@ -1,8 +1,7 @@
 import numpy as np
 import pytest
 
-from making import cells_of, cube_flow, cube_points, flow_of, unstructured
-from tidal_lens.flow.boundaries import find_boundaries, outside_of
+from making import cells_of, cube_points, flow_of, unstructured
 from tidal_lens.flow.faces import outer_faces
 from tidal_lens.flow.grid import StructuredGrid
 
@@ -34,7 +33,7 @@ def two_cubes(shift=1.0):
 def test_nodes_on_a_seam_are_grouped_and_its_faces_are_inside():
     flow = two_cubes()
     assert flow.seams.n_groups == 25
-    outside = outside_of(flow.points, flow.blocks, flow.seams)
+    outside = flow.outside.faces
     assert len(outside) == 10 * 16
     values = np.zeros(flow.n_points)
     values[:125] = 1.0
@@ -46,14 +45,6 @@ def test_nodes_on_a_seam_are_grouped_and_its_faces_are_inside():
 
 def test_blocks_apart_have_no_seam():
     assert two_cubes(1.5).seams.n_groups == 0
-
-
-def test_walls_are_found_where_the_velocity_vanishes():
-    flow = cube_flow(6, velocity=lambda p: np.column_stack([p[:, 2], 0 * p[:, 0], 0 * p[:, 0]]))
-    speed = np.abs(flow.points[:, 2])
-    found = find_boundaries(flow.points, outside_of(flow.points, flow.blocks, flow.seams), speed)
-    assert [(b.kind, len(b.faces)) for b in found] == [("wall", 25), ("open", 125)]
-    assert np.allclose(found[0].points[:, 2], 0)
 
 
 def test_cells_of_all_kinds_fill_the_cube():

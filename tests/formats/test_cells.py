@@ -11,7 +11,6 @@ from vtkmodules.vtkIOXML import vtkXMLUnstructuredGridWriter
 from making import cube_points, hexahedra
 from tidal_lens.cutting.contour import axis_slice
 from tidal_lens.errors import FileError
-from tidal_lens.flow.boundaries import outside_of
 from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.formats import higher_order
 from tidal_lens.formats.registry import open_flow
@@ -76,7 +75,7 @@ def check_whole(flow, volume, area):
     parts = volumes(flow.points, block.grid)
     assert parts.min() > 0.0
     assert parts.sum() == pytest.approx(volume, rel=1e-9)
-    outside = outside_of(flow.points, flow.blocks, flow.seams)
+    outside = flow.outside.faces
     p = flow.points[outside]
     size = 0.5 * np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1) + np.where(
         outside[:, 2] == outside[:, 3], 0.0, 0.5 * np.linalg.norm(np.cross(p[:, 2] - p[:, 0], p[:, 3] - p[:, 0]), axis=1))
@@ -205,7 +204,7 @@ def test_a_curved_face_is_cut_alike_from_both_sides(tmp_path):
 
     flow = save(tmp_path / "curved.vtu", both[first], insert, 2)
     assert flow.n_cells == 16
-    outside = outside_of(flow.points, flow.blocks, flow.seams)
+    outside = flow.outside.faces
     assert len(outside) == 2 * 4 * 5  # five sides of each, in four parts: none of the face between them
     assert flow.n_points == len(first) + 11 + 2
 

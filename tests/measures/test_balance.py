@@ -3,7 +3,7 @@ import pytest
 
 from making import KINDS, cube_flow, cube_points, flow_of
 from tidal_lens.demo.kittiwake import demo_file
-from tidal_lens.flow.boundaries import boundary_of_faces, outside_of
+from tidal_lens.flow.boundaries import boundary_of_faces
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.formats.registry import open_flow
 from tidal_lens.measures.balance import mass_balance
@@ -40,7 +40,7 @@ def test_named_boundaries_and_seams(hand):
     grid = StructuredGrid((5, 5, 5))
     points = np.concatenate([left, right])
     plain = flow_of([(left, grid), (right, grid)], {"U": uniform(points)})
-    outside = outside_of(plain.points, plain.blocks, plain.seams)
+    outside = plain.outside.faces
     middle = points[outside].mean(axis=1)
     ends = (middle[:, 0] < 1e-9, middle[:, 0] > 2 - 1e-9)
     boundaries = tuple(boundary_of_faces(name, "open", points, outside[own]) for name, own in zip(("in", "out"), ends, strict=True))

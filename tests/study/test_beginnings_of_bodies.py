@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from making import flow_of
-from tidal_lens.flow.boundaries import boundary_of_faces, outside_of
+from tidal_lens.flow.boundaries import boundary_of_faces
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.store import QuantityStore
@@ -22,7 +22,7 @@ def shell(half=False, turn=1.0, swirl=0.0):
     velocity = r[:, None] * np.column_stack([0 * r + 30.0 * turn, -swirl * points[:, 2], swirl * points[:, 1]])
     flow = flow_of([(points, StructuredGrid((13, 25, 9)))], {"Velocity": velocity, "p": 1.0 + 0 * r, "rho": 1.4 + 0 * r},
                    ReferenceState(1.0, 1.4, (30.0 * turn, 0.0, 0.0)))
-    faces = outside_of(flow.points, flow.blocks, flow.seams)
+    faces = flow.outside.faces
     wall = np.all(r[faces] < 1e-9, axis=1)
     boundaries = (boundary_of_faces("body", "wall", points, faces[wall]), boundary_of_faces("far", "far field", points, faces[~wall]))
     return flow_of([(points, StructuredGrid((13, 25, 9)))], {n: f.values for n, f in flow.fields.items()}, flow.reference, boundaries)

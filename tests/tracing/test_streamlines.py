@@ -4,7 +4,7 @@ from scipy.integrate import solve_ivp
 
 from making import KINDS, abc, cube_flow, cube_points, flow_of, unstructured
 from tidal_lens.errors import CancelledError
-from tidal_lens.flow.boundaries import boundary_of_faces, outside_of
+from tidal_lens.flow.boundaries import boundary_of_faces
 from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import build_mesh, mesh_of
@@ -170,7 +170,7 @@ def test_limits_and_rest():
 
 def test_a_line_that_meets_a_wall_says_so():
     flow = cube_flow(5, velocity=lambda p: np.tile([0.2, 0, -1.0], (len(p), 1)))
-    faces = outside_of(flow.points, flow.blocks, flow.seams)
+    faces = flow.outside.faces
     floor = np.all(flow.points[faces][:, :, 2] == 0, axis=1)
     walls = (boundary_of_faces("floor", "wall", flow.points, faces[floor]), boundary_of_faces("rest", "open", flow.points, faces[~floor]))
     walled = flow_of([(flow.points, flow.blocks[0].grid)], {"U": flow.fields["Velocity"].values}, boundaries=walls)

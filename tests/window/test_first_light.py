@@ -225,11 +225,11 @@ def test_walls_opacity_and_mesh_lines(window):
     assert chosen(window).look.opacity == pytest.approx(0.05 + 0.95 * 0.2)
     assert differing(meshed, pixels(window.view)) > 0.02
     for name, box in controls.boxes.items():
-        if name == "outside":
+        if name == "outlet (found)":
             click(box, QPointF(8, box.height() / 2))
     settle(window)
-    assert chosen(window).shape.boundaries == ("floor (wall)", "outside")
-    assert len(window.document.results[wall.id].geometry.faces) > 10_000
+    assert chosen(window).shape.boundaries == ("floor (wall)", "outlet (found)")
+    assert len(window.document.results[wall.id].geometry.faces) == 3200 + 1280
 
 
 def test_key_ends_typed_symmetric_and_reset(window):

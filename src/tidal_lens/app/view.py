@@ -210,7 +210,8 @@ class FlowView(QWidget):
             return
         aspect = self.width() / max(self.height(), 1)
         camera = self.document.camera
-        self._move(first_camera(*flow.stage, aspect) if camera is None else camera.framing(*flow.bounds, aspect), rest=True)
+        first = first_camera(*flow.stage, aspect, flow.normal)
+        self._move(first if camera is None else camera.framing(*flow.bounds, aspect), rest=True)
 
     def frame_chosen(self) -> None:
         """Bring the chosen card's geometry into the picture."""
@@ -226,14 +227,19 @@ class FlowView(QWidget):
         camera, flow = self.document.camera, self.document.flow
         if camera is None or flow is None:
             return
+        if flow.normal is not None and abs(flow.normal[axis]) < 0.9:
+            self.pointed.emit("A plane flow is looked at from its front or its back.")
+            return
         low, high = flow.bounds
         turned = camera.along(-sign * np.eye(3)[axis])
         self._move(turned.framing(low, high, self.width() / max(self.height(), 1)), rest=True)
 
     def orbit(self, dx: float, dy: float) -> None:
-        """Turn about the pivot by pixels of drag."""
-        camera = self.document.camera
-        if camera is not None:
+        """Turn about the pivot by pixels of drag; a plane flow is shifted instead."""
+        camera, flow = self.document.camera, self.document.flow
+        if camera is not None and flow is not None and flow.normal is not None:
+            self._move(camera.panned(dx, dy, self.height()))
+        elif camera is not None:
             pivot = camera.focus if self._pivot is None else self._pivot
             self._move(camera.orbited(dx * 0.008, dy * 0.008, pivot))
 

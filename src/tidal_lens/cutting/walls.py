@@ -10,7 +10,6 @@ from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkFeatureEdges, vtkOrientPolyData
 
 from tidal_lens.cutting.surface import Surface, join
-from tidal_lens.flow.boundaries import outside_of
 from tidal_lens.flow.case import Boundary, Flow
 from tidal_lens.sampling.mesh import Mesh, Stencil
 from tidal_lens.work import Token
@@ -39,7 +38,7 @@ def _surface_of(mesh: Mesh, boundary: Boundary, token: Token | None) -> Surface:
 def outline(flow: Flow) -> NDArray[np.float64]:
     """Sharp edges of the flow's outside; shape (n, 2, 3), one straight piece a row."""
     labels = flow.seams.labels(flow.n_points)
-    faces = labels[outside_of(flow.points, flow.blocks, flow.seams)]
+    faces = labels[flow.outside.faces]
     nodes, compact = np.unique(faces, return_inverse=True)
     compact = compact.reshape(faces.shape)
     polygons = vtkCellArray()

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.flow.grid import Grid, StructuredGrid
+from tidal_lens.flow.outside import Outside, outside_of
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.flow.roles import Roles
 from tidal_lens.flow.seams import Seams, find_seams
@@ -80,6 +81,10 @@ class Boundary:
         Corners of its faces; a triangle repeats its last corner.
     nodes : ndarray, shape (n,), int64, or None
         The flow's nodes on which the points lie, where known.
+    reason : str
+        Why it is taken to be of that kind, in words.
+    found : bool
+        Whether it is no boundary of the file but was found from outer faces.
     """
 
     name: str
@@ -87,6 +92,8 @@ class Boundary:
     points: NDArray[np.float64]
     faces: NDArray[np.int64]
     nodes: NDArray[np.int64] | None = None
+    reason: str = ""
+    found: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -109,6 +116,8 @@ class Flow:
         Whether the file states that values are in SI units.
     notices : tuple of str
         What the user should know about how the file was read.
+    normal, depth
+        Of a plane flow, the plane's normal and how deep its one layer of cells was made; else None and 0.
     times, step
         Times of all steps of the series that it belongs to, and which of them it is; empty for steady flow.
     """
@@ -123,6 +132,8 @@ class Flow:
     reference: ReferenceState = field(default_factory=ReferenceState)
     si_units: bool = False
     notices: tuple[str, ...] = ()
+    normal: tuple[float, float, float] | None = None
+    depth: float = 0.0
     times: tuple[float, ...] = ()
     step: int = 0
     number: int = field(default_factory=lambda: next(_numbers))
@@ -173,6 +184,11 @@ class Flow:
     def seams(self) -> Seams:
         """Nodes of different blocks that lie on one another."""
         return find_seams(self.points, [(b.first_point, b.grid) for b in self.blocks])
+
+    @cached_property
+    def outside(self) -> Outside:
+        """Faces that bound the whole flow."""
+        return outside_of(self.points, [(b.first_point, b.first_cell, b.grid) for b in self.blocks], self.seams)
 
     @property
     def nbytes(self) -> int:

@@ -1,4 +1,4 @@
-"""Outer faces of a grid."""
+"""Outer faces of a grid, the cells behind them and their areas."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.flow.grid import HEX_FACES, HEXAHEDRON, Grid, StructuredGrid
+from tidal_lens.flow.grid import HEX_FACES, HEXAHEDRON, Grid, StructuredGrid, UnstructuredGrid
 
 
 def outer_faces(grid: Grid) -> NDArray[np.int64]:
@@ -18,19 +18,43 @@ def outer_faces(grid: Grid) -> NDArray[np.int64]:
     ndarray, shape (m, 4), int64
         Corners, counted within the block; a triangle repeats its last corner.
     """
+    return _structured_faces(grid.dims) if isinstance(grid, StructuredGrid) else _unstructured_outside(grid)[0]
+
+
+def outer_owners(grid: Grid) -> NDArray[np.int64]:
+    """The cell behind each outer face, shape (m,), counted within the block."""
+    if not isinstance(grid, StructuredGrid):
+        return _unstructured_outside(grid)[1]
+    return np.concatenate([side.ravel() for side in _sides(tuple(d - 1 for d in grid.dims))])
+
+
+def outward_areas(grid: Grid, points: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Area vectors of the outer faces, outward, shape (m, 3); ``points`` are the block's own."""
+    corners = points[outer_faces(grid)]
+    area = 0.5 * np.cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1])
     if isinstance(grid, StructuredGrid):
-        return _structured_faces(grid.dims)
-    ready: NDArray[np.int64] | None = grid.__dict__.get("_outer")
+        i, j, k = (d - 1 for d in grid.dims)
+        counts = (j * k, j * k, i * k, i * k, i * j, i * j)
+        area *= np.repeat([-1.0, 1.0, 1.0, -1.0, -1.0, 1.0], counts)[:, None]
+    middle = corners.mean(axis=1) - points[0]
+    return area if (middle * area).sum() >= 0.0 else -area
+
+
+def _unstructured_outside(grid: UnstructuredGrid) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    ready: tuple[NDArray[np.int64], NDArray[np.int64]] | None = grid.__dict__.get("_outer")
     if ready is None:
         ready = _unmatched_faces(grid.corners, bool((grid.types == HEXAHEDRON).all()))
         grid.__dict__["_outer"] = ready
     return ready
 
 
+def _sides(dims: tuple[int, ...]) -> list[NDArray[np.int64]]:
+    index = np.arange(int(np.prod(dims)), dtype=np.int64).reshape(dims[::-1])
+    return [index[:, :, 0], index[:, :, -1], index[:, 0, :], index[:, -1, :], index[0], index[-1]]
+
+
 def _structured_faces(dims: tuple[int, int, int]) -> NDArray[np.int64]:
-    index = np.arange(dims[0] * dims[1] * dims[2], dtype=np.int64).reshape(dims[::-1])
-    sides = [index[:, :, 0], index[:, :, -1], index[:, 0, :], index[:, -1, :], index[0], index[-1]]
-    return np.concatenate([quads_of_sheet(side) for side in sides])
+    return np.concatenate([quads_of_sheet(side) for side in _sides(dims)])
 
 
 def quads_of_sheet(index: NDArray[np.int64]) -> NDArray[np.int64]:
@@ -38,15 +62,17 @@ def quads_of_sheet(index: NDArray[np.int64]) -> NDArray[np.int64]:
     return np.stack([index[:-1, :-1], index[:-1, 1:], index[1:, 1:], index[1:, :-1]], axis=-1).reshape(-1, 4)
 
 
-def _unmatched_faces(corners: NDArray[np.int32], all_hexahedra: bool) -> NDArray[np.int64]:
+def _unmatched_faces(corners: NDArray[np.int32], all_hexahedra: bool) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     faces = np.concatenate([corners[:, face] for face in HEX_FACES])
+    numbers = np.arange(len(faces))
     if not all_hexahedra:
-        faces = drop_repeats(faces)
-    return faces[_appear_once(faces)].astype(np.int64)
+        faces, numbers = _without_repeats(faces)
+    once = _appear_once(faces)
+    return faces[once].astype(np.int64), numbers[once] % max(len(corners), 1)
 
 
-def drop_repeats(faces: NDArray[Any]) -> NDArray[Any]:
-    """Bring collapsed faces to the form (a, b, c, c) and drop those that are no more than an edge."""
+def _without_repeats(faces: NDArray[Any]) -> tuple[NDArray[Any], NDArray[np.int64]]:
+    """Collapsed faces in the form (a, b, c, c), without those that are no more than an edge, and the number of each."""
     nxt = np.roll(faces, -1, axis=1)
     repeats = faces == nxt
     n = repeats.sum(axis=1)
@@ -56,7 +82,8 @@ def drop_repeats(faces: NDArray[Any]) -> NDArray[Any]:
     # Rotate so that the repeated corner stands last and before last.
     columns = (np.arange(4)[None, :] + at[:, None] + 2) % 4
     turned = np.take_along_axis(triangles, columns, axis=1)
-    return np.concatenate([faces[(n == 0) & ~opposite], turned])
+    whole = (n == 0) & ~opposite
+    return np.concatenate([faces[whole], turned]), np.concatenate([np.flatnonzero(whole), np.flatnonzero((n == 1) & ~opposite)])
 
 
 def _face_keys(faces: NDArray[Any]) -> NDArray[np.uint64]:

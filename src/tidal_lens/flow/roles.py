@@ -123,6 +123,6 @@ def _named_like(a: str, b: str, plain: str) -> str:
             for at, (p, q) in enumerate(zip(a, b, strict=True)):
                 for letter in letters:
                     name = a[:at] + letter + a[at + 1:]
-                    if p != q and _plain(name) == plain:
+                    if p != q and _plain(name) == plain and letter.isupper() == p.isupper():
                         return name
     return plain

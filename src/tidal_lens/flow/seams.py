@@ -1,4 +1,4 @@
-"""Where blocks meet: outer faces of grids and nodes of different blocks that coincide."""
+"""Where blocks meet one another, or, as O- and C-shaped ones do, themselves."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.flow.faces import outer_faces
-from tidal_lens.flow.grid import Grid
+from tidal_lens.flow.grid import Grid, StructuredGrid
 
 
 @dataclass(frozen=True, eq=False)
@@ -19,7 +19,7 @@ class Seams:
     Attributes
     ----------
     nodes : ndarray, shape (m,), int64
-        Nodes that coincide with a node of another block.
+        Nodes that coincide with a node of another block, or with another of their own structured block.
     groups : ndarray, shape (m,), int64
         Group of each; nodes of one group lie on one another.
     n_groups : int
@@ -50,7 +50,9 @@ class Seams:
 
 
 def find_seams(points: NDArray[np.float64], grids: list[tuple[int, Grid]]) -> Seams:
-    """Find nodes of different blocks that coincide to within a millionth of the flow's size.
+    """Find nodes that coincide to within a millionth of the flow's size.
+
+    Nodes of one unstructured block stay apart: it is the mesh that says what is joined there.
 
     Parameters
     ----------
@@ -60,7 +62,8 @@ def find_seams(points: NDArray[np.float64], grids: list[tuple[int, Grid]]) -> Se
         First point and grid of each block.
     """
     none = Seams(np.empty(0, np.int64), np.empty(0, np.int64), 0)
-    if len(grids) < 2:
+    structured = np.array([isinstance(grid, StructuredGrid) for _, grid in grids])
+    if len(grids) < 2 and not structured.any():
         return none
     # Loaded here: half a second that the window need not wait for.
     from scipy.sparse import coo_array
@@ -72,7 +75,8 @@ def find_seams(points: NDArray[np.float64], grids: list[tuple[int, Grid]]) -> Se
     pairs = cKDTree(points[outer]).query_pairs(1e-6 * size, output_type="ndarray")
     starts = np.array([first for first, _ in grids])
     owner = np.searchsorted(starts, outer, side="right")
-    pairs = pairs[owner[pairs[:, 0]] != owner[pairs[:, 1]]]
+    one, other = owner[pairs[:, 0]], owner[pairs[:, 1]]
+    pairs = pairs[(one != other) | structured[one - 1]]
     if len(pairs) == 0:
         return none
     used, compact = np.unique(pairs, return_inverse=True)

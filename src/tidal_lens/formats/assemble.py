@@ -10,9 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.errors import DoubtfulFlowError
-from tidal_lens.flow.boundaries import boundary_of_faces, find_boundaries, kind_from_name, outside_of
+from tidal_lens.flow.boundaries import settle_boundaries
 from tidal_lens.flow.case import Block, Boundary, Field, Flow
-from tidal_lens.flow.faces import unshared_mask
+from tidal_lens.flow.free_stream import guessed_reference, motion_in
+from tidal_lens.flow.outside import outside_of
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.flow.roles import Roles, recognise_roles
 from tidal_lens.flow.seams import find_seams
@@ -73,13 +74,15 @@ def assemble_content(path: Path, solids: list[Solid], sheets: list[tuple[str, Sh
     fields = _common_fields(solids, notices)
     roles = recognise_roles({f.name: f.components for f in fields.values()})
     seams = find_seams(points, [(b.first_point, b.grid) for b in blocks])
-    outside = outside_of(points, blocks, seams)
+    outside = outside_of(points, [(b.first_point, b.first_cell, b.grid) for b in blocks], seams)
     notices.extend(_doubts(path, fields, roles, anyway))
-    boundaries = _boundaries(sheets, points, outside, _speed(fields, roles), seams.labels(len(points)))
-    reference = _reference(solids, points, outside, fields, roles)
+    normal, depth = solids[0].facts.get("PlanarNormal"), solids[0].facts.get("PlanarDepth", (0.0,))[0]
+    boundaries = settle_boundaries(points, outside, _named(sheets, points, outside.faces), motion_in(fields, roles, normal),
+                                   seams.labels(len(points)))
+    reference = _reference(solids, boundaries, fields, roles)
     flow = Flow(path.stem, path, points, blocks, fields, boundaries, roles, reference,
-                any(s.facts.get("Units") == "SI" for s in solids), tuple(notices), *series)
-    flow.__dict__["seams"] = seams  # already found: fills the cached property
+                any(s.facts.get("Units") == "SI" for s in solids), tuple(notices), normal, depth, *series)
+    flow.__dict__.update(seams=seams, outside=outside)  # already found: fills the cached properties
     return flow
 
 
@@ -130,18 +133,10 @@ def _doubts(path: Path, fields: dict[str, Field], roles: Roles, anyway: bool) ->
     return doubts
 
 
-def _speed(fields: dict[str, Field], roles: Roles) -> NDArray[Any] | None:
-    names = roles.velocity or roles.momentum
-    if not names or any(fields[n].place != "node" for n in names):
-        return None
-    columns = np.column_stack([fields[n].values for n in names])
-    return np.asarray(np.linalg.norm(columns, axis=1))
-
-
-def _boundaries(sheets: list[tuple[str, Sheet]], points: NDArray[np.float64], outside: NDArray[np.int64],
-                speed: NDArray[Any] | None, labels: NDArray[np.int64]) -> tuple[Boundary, ...]:
+def _named(sheets: list[tuple[str, Sheet]], points: NDArray[np.float64], outside: NDArray[np.int64]) -> list[Boundary]:
+    """The file's own surfaces; one whose kind it states has a reason."""
     if not sheets:
-        return find_boundaries(points, outside, speed)
+        return []
     from scipy.spatial import cKDTree  # loaded when first needed, not before the window is up
 
     found: list[Boundary] = []
@@ -155,58 +150,19 @@ def _boundaries(sheets: list[tuple[str, Sheet]], points: NDArray[np.float64], ou
         surface = np.concatenate([s.points for s in own])
         distance, nearest = tree.query(surface)
         nodes = outer_nodes[nearest] if bool(np.all(distance <= near)) else None
-        found.append(Boundary(name, own[0].kind or kind_from_name(name) or "open", surface, faces, nodes))
-    rest = _without(outside, found, labels)
-    if not any(b.kind == "wall" for b in found):
-        found.extend(find_boundaries(points, rest, speed))
-    elif len(rest):
-        found.append(boundary_of_faces("outside", "open", points, rest))
-    return tuple(found)
+        found.append(Boundary(name, own[0].kind or "open", surface, faces, nodes, "the file says so" if own[0].kind else ""))
+    return found
 
 
-def _without(outside: NDArray[np.int64], named: list[Boundary], labels: NDArray[np.int64]) -> NDArray[np.int64]:
-    """Leave out those outer faces that are already part of a named boundary."""
-    taken = [b.nodes[b.faces] for b in named if b.nodes is not None]
-    if not taken:
-        return outside
-    both = np.concatenate([outside, *taken])
-    return outside[unshared_mask(both, labels)[: len(outside)]]
-
-
-def _reference(solids: list[Solid], points: NDArray[np.float64], outside: NDArray[np.int64],
-               fields: dict[str, Field], roles: Roles) -> ReferenceState:
+def _reference(solids: list[Solid], boundaries: tuple[Boundary, ...], fields: dict[str, Field], roles: Roles) -> ReferenceState:
     facts = {k: v for s in reversed(solids) for k, v in s.facts.items()}
     gamma = _number(facts.get("Gamma") or facts.get("SpecificHeatRatio"), 1.4)
     velocity = facts.get("ReferenceVelocity")
     if isinstance(velocity, tuple) and len(velocity) == 3:
         return ReferenceState(_number(facts.get("ReferencePressure"), None), _number(facts.get("ReferenceDensity"), None),
                               (velocity[0], velocity[1], velocity[2]), gamma or 1.4, "stated in the file")
-    return _reference_from_outside(points, outside, fields, roles, gamma or 1.4)
+    return guessed_reference(boundaries, fields, roles, gamma or 1.4)
 
 
 def _number(value: Any, otherwise: float | None) -> float | None:
     return float(value[0]) if isinstance(value, tuple) and value and np.isfinite(value[0]) and value[0] > 0 else otherwise
-
-
-def _reference_from_outside(points: NDArray[np.float64], outside: NDArray[np.int64], fields: dict[str, Field],
-                            roles: Roles, gamma: float) -> ReferenceState:
-    """Take the medians over that part of the outside through which the flow is fastest: robust against walls."""
-    speed = _speed(fields, roles)
-    if speed is None or not roles.velocity or len(outside) == 0:
-        return ReferenceState(gamma=gamma)
-    nodes = np.unique(outside)
-    moving = nodes[speed[nodes] > 0.5 * np.nanmax(speed[nodes], initial=0.0)]
-    if len(moving) == 0:
-        return ReferenceState(gamma=gamma)
-
-    def median(name: str | None) -> float | None:
-        if name is None or fields[name].place != "node":
-            return None
-        value = float(np.nanmedian(fields[name].values[moving]))
-        return value if np.isfinite(value) and value > 0 else None
-
-    columns = np.column_stack([fields[n].values for n in roles.velocity])[moving]
-    u, v, w = (float(c) for c in np.nanmedian(columns, axis=0))
-    return ReferenceState(median(roles.pressure), median(roles.density), (u, v, w), gamma,
-                          "guessed: median over the outer boundary where the flow is fast")
-

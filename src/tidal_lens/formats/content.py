@@ -169,7 +169,7 @@ def _packed(linear: Linear, points: NDArray[np.float64], fields: list[Field], fa
         number = np.cumsum(used, dtype=np.int32) - 1
         corners, points = number[corners], points[used]
         fields = [replace(f, values=f.values[used]) if f.place == "node" else f for f in fields]
-        whole = None if whole is None else number[whole].astype(np.int64)
+        whole = None if whole is None else (number[whole[0]].astype(np.int64), whole[1])
     same = bool(len(linear.parents)) and np.array_equal(linear.parents, np.arange(len(linear.parents)))
     kept = [f if f.place == "node" or (same and len(f.values) == len(linear.parents)) else replace(f, values=f.values[linear.parents])
             for f in fields]

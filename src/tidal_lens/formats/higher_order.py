@@ -183,8 +183,10 @@ def _lattice(kind: int, size: int) -> Pattern | None:
     """Cells of any order; the order of their nodes is asked from VTK, whose numbering it is."""
     from vtkmodules.vtkCommonDataModel import vtkHigherOrderHexahedron, vtkHigherOrderTetra, vtkHigherOrderWedge
 
-    counts = {71: lambda n: (n + 1) * (n + 2) * (n + 3) // 6, 72: lambda n: (n + 1) ** 3, 73: lambda n: (n + 1) ** 2 * (n + 2) // 2}[kind]
-    order = next((n for n in range(1, _MOST_ORDER + 1) if counts(n) == size), None)
+    orders = range(1, _MOST_ORDER + 1)
+    sizes = {71: [(n + 1) * (n + 2) * (n + 3) // 6 for n in orders], 72: [(n + 1) ** 3 for n in orders],
+             73: [(n + 1) ** 2 * (n + 2) // 2 for n in orders]}[kind]
+    order = sizes.index(size) + 1 if size in sizes else None
     if order is None:
         return None
     steps = range(order)

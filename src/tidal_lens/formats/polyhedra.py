@@ -225,7 +225,7 @@ def _first_of_fan(own: NDArray[np.int64], points: NDArray[np.float64]) -> NDArra
     across = np.linalg.norm(np.cross(before, after), axis=2)
     straight = (across <= 1e-6 * np.abs((before * after).sum(axis=2))) & ((before * after).sum(axis=2) < 0.0)
     some = straight.any(axis=1)
-    return np.where(straight | ~some[:, None], own, np.iinfo(np.int64).max).argmin(axis=1)
+    return np.asarray(np.where(straight | ~some[:, None], own, np.iinfo(np.int64).max).argmin(axis=1))
 
 
 def _centres(faces: Faces, order: NDArray[np.int64], cell: NDArray[np.int64], count: int) -> Added:

@@ -287,8 +287,13 @@ def _gather_ring(node: int, starts: Array, links: Array, ring: Array) -> int:
 
 @kernel
 def _cholesky_solve(a: Array, rhs: Array, n: int, columns: int) -> bool:
-    """Solve the normal equations in place; False where they are too ill-conditioned to be of use."""
+    """Solve the normal equations in place; False where they are too ill-conditioned to be of use.
+
+    The first three unknowns are the gradient. A later one that the others leave undetermined is taken to be zero: in a mesh of one
+    layer, the second derivative across it.
+    """
     largest = 0.0
+    dropped = 0
     for i in range(n):
         largest = max(largest, a[i, i])
     for i in range(n):
@@ -297,9 +302,13 @@ def _cholesky_solve(a: Array, rhs: Array, n: int, columns: int) -> bool:
             for k in range(j):
                 s -= a[i, k] * a[j, k]
             if i == j:
-                if not s > 1e-9 * largest:
-                    return False
-                a[i, i] = np.sqrt(s)
+                if s > 1e-9 * largest:
+                    a[i, i] = np.sqrt(s)
+                else:
+                    dropped += 1
+                    if i < 3 or dropped > 3 or not np.isfinite(s):
+                        return False
+                    a[i, i] = 1e150
             else:
                 a[i, j] = s / a[j, j]
     for c in range(columns):

@@ -129,9 +129,14 @@ class Camera:
         return replace(self, eye=self.focus - self.distance * way, up=up)
 
 
-def first_camera(low: Vec, high: Vec, aspect: float) -> Camera:
-    """A view from above the front left quarter that frames a box."""
+def first_camera(low: Vec, high: Vec, aspect: float, normal: tuple[float, float, float] | None = None) -> Camera:
+    """A view from above the front left quarter that frames a box; of a plane flow one along its normal, upright."""
     middle = 0.5 * (low + high)
     size = max(float(np.linalg.norm(high - low)), 1e-12)
+    if normal is not None:
+        way = _unit(np.array(normal))
+        # From the side from which the axes of the plane turn as on paper: z up, or else y.
+        way = way * np.sign(way[int(np.abs(way).argmax())]) * (1.0 if int(np.abs(way).argmax()) == 1 else -1.0)
+        return Camera(middle - 2 * size * way, middle, _UP).along(way).framing(low, high, aspect)
     way = _unit(np.array([0.5, 0.95, -0.45]))
     return Camera(middle - 2 * size * way, middle, _UP).framing(low, high, aspect)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from tidal_lens.flow.boundaries import PLANE
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import Quantity, QuantityStore
 from tidal_lens.study.model import (
@@ -112,11 +113,24 @@ def _rounded(point: np.ndarray[tuple[int, ...], np.dtype[np.float64]], step: flo
     return x, y, z
 
 
+def _plane_study(study: Study, flow: Flow, store: QuantityStore) -> Study:
+    """The plane itself: a slice where a coordinate is constant on it, else the layer's own side."""
+    across = np.abs(np.array(flow.normal))
+    if across.max() > 1.0 - 1e-9:
+        return study.adding(new_slice(study, flow, store, int(across.argmax())))
+    best = best_quantity(store)
+    sides = tuple(b.name for b in flow.boundaries if b.reason == PLANE)[:1]
+    return study.adding(WallLayer(id=study.new_id("wall"), name=study.new_name("Plane"), shape=WallShape(boundaries=sides),
+                                  look=SurfaceLook(colour_by=best.name if best else None)))
+
+
 def first_study(flow: Flow, store: QuantityStore) -> Study:
     """What opening a case shows: its walls, its outline and one mid-plane."""
     study = Study(case=str(flow.path))
     if any(b.kind == "wall" for b in flow.boundaries):
         study = study.adding(new_walls(study, flow))
+    if flow.normal is not None:
+        return _plane_study(study, flow, store)
     low, high = flow.bounds
     span = high - low
     wind = np.abs(np.array(store.reference.velocity))
