@@ -9,6 +9,7 @@ import numpy as np
 from tidal_lens.flow.case import Block, Field, Flow
 from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.roles import Roles
+from tidal_lens.flow.volumes import turn_cells
 from tidal_lens.quantities.gradients import flow_gradient, flow_turning, vorticity_and_q
 from tidal_lens.quantities.nodes import node_values
 from tidal_lens.sampling.mesh import mesh_of
@@ -38,6 +39,9 @@ def warm_kernels(token: Token | None = None) -> None:
     mesh = mesh_of(flow)
     velocity = flow.fields["U"].values
     node_values(flow, flow.fields["c"])
+    grid = flow.blocks[1].grid
+    if isinstance(grid, UnstructuredGrid):
+        turn_cells(flow.points[flow.blocks[1].points] * np.array([1.0, 1.0, -1.0]), grid.corners.copy(), grid.types)
     for dtype in (np.float32, np.float64):
         wanted.check()
         grad = flow_gradient(flow, velocity.astype(dtype))

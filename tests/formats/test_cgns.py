@@ -92,8 +92,8 @@ def refused(path, match, step=0):
 
 
 def test_what_is_not_opened_is_told(tmp_path):
-    refused(by_hand(tmp_path / "a.cgns", kind="Unstructured"), "only structured zones")
-    refused(by_hand(tmp_path / "b.cgns", dimensions=(2, 2)), "not three-dimensional")
+    refused(by_hand(tmp_path / "a.cgns", kind="Other"), "type 'Other'")
+    refused(by_hand(tmp_path / "b.cgns", dimensions=(1, 2)), "not three-dimensional")
     whole = by_hand(tmp_path / "c.cgns").read_bytes()
     for share in (0.1, 0.5, 0.9):
         (tmp_path / "d.cgns").write_bytes(whole[:int(share * len(whole))])

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.flow.case import Boundary, BoundaryKind
+from tidal_lens.flow.faces import face_keys
 from tidal_lens.flow.outside import Outside
 
 _WORDS: tuple[tuple[BoundaryKind, str], ...] = (
@@ -214,15 +215,15 @@ def owners(faces: NDArray[np.int64], boundaries: Sequence[Boundary], labels: NDA
     labels : ndarray, shape (n,)
         The same label for nodes that lie on one another.
     """
-    keys = [np.sort(labels[faces], axis=1)]
+    keys = [face_keys(labels[faces])]
     whose = [np.full(len(faces), -1)]
     for n, boundary in enumerate(boundaries):
         if boundary.nodes is not None and len(boundary.faces):
-            keys.append(np.sort(labels[boundary.nodes[boundary.faces]], axis=1))
+            keys.append(face_keys(labels[boundary.nodes[boundary.faces]]))
             whose.append(np.full(len(boundary.faces), n))
     if len(keys) == 1:
         return np.full(len(faces), len(boundaries))
-    _, group = np.unique(np.concatenate(keys), axis=0, return_inverse=True)
+    _, group = np.unique(np.concatenate(keys), return_inverse=True)
     found = np.full(int(group.max(initial=0)) + 1, len(boundaries))
     tags = np.concatenate(whose)
     found[group[tags >= 0]] = tags[tags >= 0]

@@ -86,9 +86,11 @@ def _without_repeats(faces: NDArray[Any]) -> tuple[NDArray[Any], NDArray[np.int6
     return np.concatenate([faces[whole], turned]), np.concatenate([np.flatnonzero(whole), np.flatnonzero((n == 1) & ~opposite)])
 
 
-def _face_keys(faces: NDArray[Any]) -> NDArray[np.uint64]:
-    # The sum of mixed corner numbers: the same from whatever corner a face starts, and a triangle counts each of its
-    # corners once. The chance that two of 10 million faces clash is 1e-5.
+def face_keys(faces: NDArray[Any]) -> NDArray[np.uint64]:
+    """One number a face: the sum of its mixed corner numbers, the same from whatever corner it starts and whichever way it runs.
+
+    A triangle, whatever corner it repeats last, counts each once. The chance that two of 10 million faces clash is 1e-5.
+    """
     mixed = np.arange(int(faces.max(initial=0)) + 1, dtype=np.uint64) + np.uint64(0x632BE59BD9B4E019)
     for shift, factor in ((30, 0xBF58476D1CE4E5B9), (27, 0x94D049BB133111EB)):
         mixed ^= mixed >> np.uint64(shift)
@@ -100,7 +102,7 @@ def _face_keys(faces: NDArray[Any]) -> NDArray[np.uint64]:
 
 
 def _appear_once(faces: NDArray[Any]) -> NDArray[np.bool_]:
-    keys = _face_keys(faces)
+    keys = face_keys(faces)
     order = np.argsort(keys)
     ranked = keys[order]
     same = ranked[1:] == ranked[:-1]

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import BoundaryKind, Field
 from tidal_lens.flow.grid import COLLAPSE, Grid, UnstructuredGrid
+from tidal_lens.flow.volumes import turn_cells
 from tidal_lens.formats.cells import Cells, Linear, check_cells, flat_cells, linear_cells
 from tidal_lens.formats.hanging import find_hanging
 from tidal_lens.formats.polyhedra import Added, cut
@@ -170,6 +171,8 @@ def _packed(linear: Linear, points: NDArray[np.float64], fields: list[Field], fa
         corners, points = number[corners], points[used]
         fields = [replace(f, values=f.values[used]) if f.place == "node" else f for f in fields]
         whole = None if whole is None else (number[whole[0]].astype(np.int64), whole[1])
+    if turn_cells(points, corners, linear.types) and whole is not None:
+        whole = None  # faces run the other way now
     same = bool(len(linear.parents)) and np.array_equal(linear.parents, np.arange(len(linear.parents)))
     kept = [f if f.place == "node" or (same and len(f.values) == len(linear.parents)) else replace(f, values=f.values[linear.parents])
             for f in fields]

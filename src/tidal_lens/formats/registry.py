@@ -8,7 +8,8 @@ from pathlib import Path
 
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import Flow
-from tidal_lens.formats import cgns, vtk_xml
+from tidal_lens.formats import cgns, vtk_legacy, vtk_xml, vtkhdf, xdmf
+from tidal_lens.formats.hdf5 import MAGIC
 from tidal_lens.formats.numbered import siblings
 from tidal_lens.work import Token
 
@@ -24,21 +25,24 @@ class Format:
     suffixes : tuple of str
         Usual file name endings.
     sniff : callable
-        From the first bytes of a file: is it one of these?
+        From the first bytes of a file, and the file: is it one of these?
     open : callable
         Reads one step of the result.
     """
 
     name: str
     suffixes: tuple[str, ...]
-    sniff: Callable[[bytes], bool]
+    sniff: Callable[[bytes, Path], bool]
     open: Callable[[Path, Token, bool, int], Flow]
 
 
 FORMATS: tuple[Format, ...] = (
-    Format("VTK XML", (".vti", ".vtr", ".vts", ".vtu", ".vtm", ".vtpd", ".vtpc", ".pvti", ".pvtr", ".pvts", ".pvtu", ".pvd"), vtk_xml.sniff,
-           vtk_xml.open_file),
-    Format("CGNS", (".cgns",), cgns.sniff, cgns.open_file),
+    Format("VTK XML", (".vti", ".vtr", ".vts", ".vtu", ".vtp", ".vtm", ".vtpd", ".vtpc", ".pvti", ".pvtr", ".pvts", ".pvtu", ".pvd"),
+           lambda head, _: vtk_xml.sniff(head), vtk_xml.open_file),
+    Format("Legacy VTK", (".vtk",), lambda head, _: vtk_legacy.sniff(head), vtk_legacy.open_file),
+    Format("VTKHDF", (".vtkhdf", ".hdf"), lambda head, path: head.startswith(MAGIC) and vtkhdf.is_vtkhdf(path), vtkhdf.open_file),
+    Format("XDMF", (".xdmf", ".xmf"), lambda head, _: xdmf.sniff(head), xdmf.open_file),
+    Format("CGNS", (".cgns",), lambda head, _: head.startswith(MAGIC), cgns.open_file),
 )
 
 
@@ -92,6 +96,6 @@ def _open_file(path: Path, token: Token, anyway: bool, step: int) -> Flow:
     if not head:
         raise FileError("The file is empty.", str(path), "Was the solver still writing it?")
     for form in FORMATS:
-        if form.sniff(head):
+        if form.sniff(head, path):
             return form.open(path, token, anyway, step)
     raise FileError("This is not a kind of file that Tidal Lens knows.", str(path), f"It opens {known}.")

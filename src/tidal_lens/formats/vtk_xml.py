@@ -17,6 +17,7 @@ from xml.etree import ElementTree as ET
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import Flow
 from tidal_lens.formats.assemble import Part, assemble
+from tidal_lens.formats.xml_safe import linked_file, parse_xml
 from tidal_lens.work import Token
 
 _READERS = {"ImageData": "vtkXMLImageDataReader", "RectilinearGrid": "vtkXMLRectilinearGridReader",
@@ -162,12 +163,7 @@ class _Leaf:
 
 def _index(path: Path, kind: str) -> ET.Element:
     """The element that lists an index's files."""
-    if path.stat().st_size > 50_000_000:
-        raise FileError("An index of more than 50 MB is not believed.", str(path), _DAMAGED)
-    try:
-        found = ET.parse(path).getroot().find(kind)
-    except ET.ParseError as exc:
-        raise FileError(f"The index is not well-formed XML: {exc}.", str(path), _DAMAGED) from exc
+    found = parse_xml(path, 50_000_000).find(kind)
     if found is None:
         raise FileError("The index names no files.", str(path), _DAMAGED)
     return found
@@ -181,7 +177,7 @@ def _leaves(path: Path, kind: str) -> list[_Leaf]:
 
 
 def _pieces(path: Path, kind: str) -> list[Path]:
-    found = [_linked(str(e.get("Source")), path) for e in _index(path, kind).iter("Piece") if e.get("Source")]
+    found = [linked_file(str(e.get("Source")), path) for e in _index(path, kind).iter("Piece") if e.get("Source")]
     if not found:
         raise FileError("The index names no pieces.", str(path), _DAMAGED)
     return found
@@ -200,7 +196,7 @@ def _moments(path: Path) -> tuple[tuple[float, ...], list[list[tuple[str, Path]]
             raise FileError(f"A time in the index is no number: {element.get('timestep')!r}.", str(path), _DAMAGED) from None
         if not math.isfinite(time):
             raise FileError("A time in the index is not finite.", str(path), _DAMAGED)
-        by_time.setdefault(time, []).append((element.get("name") or "", _inside(link, path)))
+        by_time.setdefault(time, []).append((element.get("name") or "", linked_file(link, path, must_exist=False)))
     if not by_time:
         raise FileError("The index names no files.", str(path), _DAMAGED)
     times = tuple(sorted(by_time))
@@ -215,19 +211,4 @@ def _visit(element: ET.Element, group: str, depth: int, path: Path) -> Iterator[
         if child.tag in ("Block", "Piece", "Partitions"):
             yield from _visit(child, name or group, depth + 1, path)
         elif child.tag == "DataSet" and child.get("file"):
-            yield _Leaf(name, group, _linked(str(child.get("file")), path))
-
-
-def _linked(link: str, path: Path) -> Path:
-    file = _inside(link, path)
-    if not file.is_file():
-        raise FileError(f"The linked file {link} does not exist.", str(path), "Copy the whole folder, not the index alone.")
-    return file
-
-
-def _inside(link: str, path: Path) -> Path:
-    folder = path.parent.resolve()
-    file = (folder / link).resolve()
-    if not file.is_relative_to(folder):
-        raise FileError(f"The index links to {link}, outside its own folder.", str(path), "Put the linked files beside the index.")
-    return file
+            yield _Leaf(name, group, linked_file(str(child.get("file")), path))
