@@ -161,7 +161,7 @@ def test_enormous_declared_sizes_are_not_believed(tmp_path):
     whole = good_file(tmp_path).read_bytes()
     path = tmp_path / "big.vts"
     path.write_bytes(re.sub(rb'(WholeExtent|Extent)="[^"]*"', rb'\1="0 99999 0 99999 0 99999"', whole))
-    with pytest.raises(FileError, match="more than"):
+    with pytest.raises(FileError, match=r"more than|makes no sense"):
         open_flow(path)
 
 

@@ -178,11 +178,11 @@ def guess_kind(points: NDArray[np.float64], outside: Outside, motion: Motion | N
     velocity = np.nan_to_num(motion.at_faces(outside))
     flux = (velocity * normal).sum(axis=1) * size
     inward, outward = -float(np.minimum(flux, 0.0).sum()), float(np.maximum(flux, 0.0).sum())
-    crossing = (inward + outward) / (motion.speed * float(size.sum()))
+    crossing = (inward + outward) / max(motion.speed * float(size.sum()), 1e-300)
     speeds = np.linalg.norm(velocity, axis=1)
     mean = velocity.mean(axis=0)
     even = float(np.sqrt(((velocity - mean) ** 2).sum(axis=1).mean())) < 0.01 * float(speeds.mean())
-    if crossing < 1e-3:
+    if crossing < 1e-3 or inward + outward <= 0.0:
         if even:
             return "far field", "the undisturbed stream runs along it"
         flat = float(np.linalg.norm((normal * size[:, None]).sum(axis=0))) > 0.9999 * float(size.sum())

@@ -1,4 +1,4 @@
-"""From the data sets that a library read to a checked flow."""
+"""From the blocks and surfaces that a reader found to a checked flow."""
 
 from __future__ import annotations
 
@@ -17,18 +17,17 @@ from tidal_lens.flow.outside import outside_of
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.flow.roles import Roles, recognise_roles
 from tidal_lens.flow.seams import find_seams
-from tidal_lens.formats import vtk_arrays
 from tidal_lens.formats.content import Sheet, Solid
 from tidal_lens.formats.planar import thicken
 
 
 @dataclass(frozen=True)
 class Part:
-    """One data set of a file, its name, and the name of the group in which it stood."""
+    """One data set of a file, its name, the name of the group in which it stood, and what it holds, None without cells."""
 
     name: str
     group: str
-    data: Any
+    content: Solid | Sheet | None
 
 
 def assemble(path: Path, parts: list[Part], anyway: bool, series: tuple[tuple[float, ...], int] = ((), 0)) -> Flow:
@@ -56,7 +55,7 @@ def assemble(path: Path, parts: list[Part], anyway: bool, series: tuple[tuple[fl
     sheets: list[tuple[str, Sheet]] = []
     notices: list[str] = []
     for part in parts:
-        content = vtk_arrays.content_of(part.data, f"{path.name}, {part.name or part.group or 'block'}")
+        content = part.content
         if isinstance(content, Solid):
             solids.append(replace(content, name=part.name or part.group or f"block {len(solids) + 1}"))
         elif isinstance(content, Sheet):

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.errors import FileError
-from tidal_lens.formats.hdf5 import DAMAGED, at_path, checked, member, numbers, open_hdf5, subgroup, text_of
+from tidal_lens.formats.hdf5 import DAMAGED, at_path, checked, member, names, numbers, open_hdf5, subgroup, text_of
 
 
 class Tree:
@@ -54,7 +54,7 @@ class Tree:
         Links named in ``elsewhere`` are not followed: they are other moments, in files that need not be opened.
         """
         links = []
-        for name in node:
+        for name in names(node):
             child = None if name.startswith(" ") else subgroup(node, name)
             if child is None:
                 continue

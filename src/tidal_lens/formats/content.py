@@ -17,6 +17,7 @@ from tidal_lens.formats.hanging import find_hanging
 from tidal_lens.formats.polyhedra import Added, cut
 
 DAMAGED = "Write it again from the solver."
+_FARTHEST = 1e100
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,9 +70,10 @@ def finite_points(points: NDArray[Any], where: str) -> NDArray[np.float64]:
         Some are not finite.
     """
     kept = np.ascontiguousarray(points, dtype=np.float64)
-    bad = ~np.isfinite(kept).all(axis=1)
-    if bad.any():
-        raise FileError(f"{int(bad.sum()):,} points have coordinates that are not finite, the first is point "
+    largest = float(np.abs(kept).max(initial=0.0))
+    if not largest < _FARTHEST:
+        bad = ~(np.abs(kept) < _FARTHEST).all(axis=1)
+        raise FileError(f"{int(bad.sum()):,} points have coordinates that are not finite or beyond {_FARTHEST:.0e}, the first is point "
                         f"{int(bad.argmax()):,}.", where, DAMAGED)
     return kept
 

@@ -38,6 +38,20 @@ def _reason(exc: BaseException) -> str:
     return lines[0][:150] if lines else type(exc).__name__
 
 
+def names(group: Any) -> list[str]:
+    """Names of what a group holds.
+
+    Raises
+    ------
+    FileError
+        Its list is damaged.
+    """
+    try:
+        return [str(name) for name in group]
+    except (KeyError, OSError, RuntimeError, ValueError) as exc:
+        raise FileError(f"The file is damaged: {_reason(exc)}.", "", "Copy it again, or write it again from the solver.") from exc
+
+
 def member(group: Any, name: str) -> Any | None:
     """What a hard link of a group leads to; None where there is no such link, or it leads elsewhere or to damaged content."""
     import h5py

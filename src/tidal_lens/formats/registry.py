@@ -6,6 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+import numpy as np
+
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import Flow
 from tidal_lens.formats import cgns, vtk_legacy, vtk_xml, vtkhdf, xdmf
@@ -97,5 +99,6 @@ def _open_file(path: Path, token: Token, anyway: bool, step: int) -> Flow:
         raise FileError("The file is empty.", str(path), "Was the solver still writing it?")
     for form in FORMATS:
         if form.sniff(head, path):
-            return form.open(path, token, anyway, step)
+            with np.errstate(over="ignore", invalid="ignore", divide="ignore"):  # damaged files hold numbers of any size
+                return form.open(path, token, anyway, step)
     raise FileError("This is not a kind of file that Tidal Lens knows.", str(path), f"It opens {known}.")

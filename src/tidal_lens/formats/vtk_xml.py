@@ -11,27 +11,22 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 from xml.etree import ElementTree as ET
 
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import Flow
 from tidal_lens.formats.assemble import Part, assemble
+from tidal_lens.formats.vtk_xml_data import read_data
+from tidal_lens.formats.vtk_xml_file import DAMAGED
 from tidal_lens.formats.xml_safe import linked_file, parse_xml
 from tidal_lens.work import Token
 
-_READERS = {"ImageData": "vtkXMLImageDataReader", "RectilinearGrid": "vtkXMLRectilinearGridReader",
-            "StructuredGrid": "vtkXMLStructuredGridReader", "UnstructuredGrid": "vtkXMLUnstructuredGridReader",
-            "PolyData": "vtkXMLPolyDataReader"}
+_READERS = ("ImageData", "RectilinearGrid", "StructuredGrid", "UnstructuredGrid", "PolyData")
 _PIECES = tuple(f"P{kind}" for kind in _READERS)
 _SETS = ("vtkMultiBlockDataSet", "vtkPartitionedDataSetCollection", "vtkPartitionedDataSet")
 _SERIES = "Collection"
 _INDEXES = (*_PIECES, *_SETS, _SERIES)
 _KIND = re.compile(rb"<VTKFile[^>]*?\btype\s*=\s*[\"'](\w+)[\"']")
-_EXTENT = re.compile(rb"WholeExtent\s*=\s*[\"']([-\d\s]+)[\"']")
-_COUNT = re.compile(rb"NumberOf(?:Points|Cells)\s*=\s*[\"'](\d+)[\"']")
-_MOST_PER_BYTE = 1200  # what the strongest compression can make of one byte, and then some
-_DAMAGED = "Copy it again, or write it again from the solver."
 
 
 def sniff(head: bytes) -> bool:
@@ -59,7 +54,7 @@ def _parts_of(path: Path, name: str, group: str, token: Token, *, inside: bool =
     """The data sets of a file, those it links to one after another."""
     kind = _checked_kind(path)
     if kind in _READERS:
-        return [Part(name, group, _read_piece(path, kind, Token() if inside else token))]
+        return _read(path, kind, name, group)
     if kind in _SETS or kind == _SERIES:
         if inside:
             raise FileError("An index of files inside an index is not followed.", path.name, "Open the inner file by itself.")
@@ -75,13 +70,18 @@ def _parts_of(path: Path, name: str, group: str, token: Token, *, inside: bool =
     for number, piece in enumerate(pieces):
         inner = _checked_kind(piece)
         if inner != kind[1:]:
-            raise FileError(f"A piece of {kind} holds {inner}.", f"{path.name} → {piece.name}", _DAMAGED)
+            raise FileError(f"A piece of {kind} holds {inner}.", f"{path.name} → {piece.name}", DAMAGED)
         label = f"{name} {number + 1}" if len(pieces) > 1 else name
-        found.append(Part(label, group or name, _read_piece(piece, inner, Token())))
+        found += _read(piece, inner, label, group or name)
         token.check()
         if not inside:
             token.report((number + 1) / len(pieces))
     return found
+
+
+def _read(path: Path, kind: str, name: str, group: str) -> list[Part]:
+    contents = read_data(path, kind)
+    return [Part(f"{name} {n + 1}" if len(contents) > 1 else name, group, content) for n, content in enumerate(contents)]
 
 
 def _checked_kind(path: Path) -> str:
@@ -95,63 +95,14 @@ def _checked_kind(path: Path) -> str:
         raise FileError(f"The file cannot be read: {exc.strerror}.", str(path), "Check its name and permissions.") from exc
     found = _KIND.search(head)
     if found is None:
-        raise FileError("This is not a VTK XML file.", str(path), _DAMAGED)
+        raise FileError("This is not a VTK XML file.", str(path), DAMAGED)
     if b"</VTKFile>" not in tail:
-        raise FileError("The file ends in the middle: it was cut off.", str(path), _DAMAGED)
+        raise FileError("The file ends in the middle: it was cut off.", str(path), DAMAGED)
     kind = found.group(1).decode()
     if kind not in _READERS and kind not in _INDEXES:
         raise FileError(f"VTK XML files of type {kind} are not opened.", str(path),
                         f"It opens {', '.join(_READERS)}, in one or many pieces, multi-block files and collections.")
-    if kind in _READERS:
-        _check_declared_sizes(path, head, size)
     return kind
-
-
-def _check_declared_sizes(path: Path, head: bytes, size: int) -> None:
-    counts = [int(n) for n in _COUNT.findall(head)]
-    for extent in _EXTENT.findall(head):
-        numbers = [int(n) for n in extent.split()]
-        if len(numbers) != 6 or any(b < a for a, b in zip(numbers[::2], numbers[1::2], strict=True)):
-            raise FileError("The extent that the file declares makes no sense.", str(path), _DAMAGED)
-        a, b, c = (q - p + 1 for p, q in zip(numbers[::2], numbers[1::2], strict=True))
-        counts.append(a * b * c)
-    if counts and max(counts) > size * _MOST_PER_BYTE:
-        raise FileError(f"The file declares {max(counts):,} points or cells, more than {size:,} bytes can hold.",
-                        str(path), _DAMAGED)
-
-
-def _read_piece(path: Path, kind: str, token: Token) -> Any:
-    from vtkmodules import vtkIOXML  # loaded when first needed, not before the window is up
-
-    reader = getattr(vtkIOXML, _READERS[kind])()
-    problems: list[str] = []
-
-    def note_problem(_caller: Any, _event: str, message: str = "") -> None:
-        # Ranges that writers keep with an array are not needed, and not readable where values are infinite.
-        if "InformationKey" not in message:
-            problems.append(message)
-
-    note_problem.CallDataType = "string0"  # type: ignore[attr-defined]  # how VTK learns to pass the text
-
-    def note_progress(caller: Any, _event: str) -> None:
-        token.report(float(caller.GetProgress()))
-        if token.cancelled:
-            caller.SetAbortExecute(1)
-
-    reader.AddObserver("ErrorEvent", note_problem)
-    reader.AddObserver("ProgressEvent", note_progress)
-    reader.SetFileName(str(path))
-    reader.Update()
-    token.check()
-    if problems:
-        raise FileError(f"The file is damaged: {_first_line(problems[0])}", str(path), _DAMAGED)
-    return reader.GetOutput()
-
-
-def _first_line(message: str) -> str:
-    text = re.sub(r"^ERROR:.*?\n", "", message.strip(), flags=re.DOTALL)
-    text = re.sub(r"\(0x[0-9a-f]+\)", "", text)
-    return text.strip().splitlines()[0][:200] if text.strip() else "its content does not fit its header."
 
 
 @dataclass(frozen=True)
@@ -165,21 +116,21 @@ def _index(path: Path, kind: str) -> ET.Element:
     """The element that lists an index's files."""
     found = parse_xml(path, 50_000_000).find(kind)
     if found is None:
-        raise FileError("The index names no files.", str(path), _DAMAGED)
+        raise FileError("The index names no files.", str(path), DAMAGED)
     return found
 
 
 def _leaves(path: Path, kind: str) -> list[_Leaf]:
     found = list(_visit(_index(path, kind), "", 0, path))
     if not found:
-        raise FileError("The index names no files.", str(path), _DAMAGED)
+        raise FileError("The index names no files.", str(path), DAMAGED)
     return found
 
 
 def _pieces(path: Path, kind: str) -> list[Path]:
     found = [linked_file(str(e.get("Source")), path) for e in _index(path, kind).iter("Piece") if e.get("Source")]
     if not found:
-        raise FileError("The index names no pieces.", str(path), _DAMAGED)
+        raise FileError("The index names no pieces.", str(path), DAMAGED)
     return found
 
 
@@ -193,19 +144,19 @@ def _moments(path: Path) -> tuple[tuple[float, ...], list[list[tuple[str, Path]]
         try:
             time = float(element.get("timestep") or 0.0)
         except ValueError:
-            raise FileError(f"A time in the index is no number: {element.get('timestep')!r}.", str(path), _DAMAGED) from None
+            raise FileError(f"A time in the index is no number: {element.get('timestep')!r}.", str(path), DAMAGED) from None
         if not math.isfinite(time):
-            raise FileError("A time in the index is not finite.", str(path), _DAMAGED)
+            raise FileError("A time in the index is not finite.", str(path), DAMAGED)
         by_time.setdefault(time, []).append((element.get("name") or "", linked_file(link, path, must_exist=False)))
     if not by_time:
-        raise FileError("The index names no files.", str(path), _DAMAGED)
+        raise FileError("The index names no files.", str(path), DAMAGED)
     times = tuple(sorted(by_time))
     return times, [by_time[t] for t in times]
 
 
 def _visit(element: ET.Element, group: str, depth: int, path: Path) -> Iterator[_Leaf]:
     if depth > 30:
-        raise FileError("The blocks are nested more than 30 deep.", str(path), _DAMAGED)
+        raise FileError("The blocks are nested more than 30 deep.", str(path), DAMAGED)
     for child in element:
         name = child.get("name") or ""
         if child.tag in ("Block", "Piece", "Partitions"):

@@ -62,10 +62,10 @@ def _holders(path: Path, root: Any) -> list[tuple[str, Any]]:
         return [("", root)]
     labels = dict(_labels(hdf5.subgroup(root, "Assembly"), 0))
     found: list[tuple[str, Any]] = []
-    for name in root:
+    for name in hdf5.names(root):
         group = hdf5.subgroup(root, name)
         if group is not None and name != "Assembly" and hdf5.text_of(group, "Type"):
-            found.append((labels.get(str(name), str(name)), group))
+            found.append((labels.get(name, name), group))
     if not found:
         raise FileError("There are no blocks in it.", str(path), DAMAGED)
     return found
@@ -75,10 +75,10 @@ def _labels(assembly: Any, depth: int) -> Iterator[tuple[str, str]]:
     """Names of data sets in the tree of an assembly, whose leaves are links to them."""
     import h5py
 
-    for name in assembly if assembly is not None and depth < 30 else ():
+    for name in hdf5.names(assembly) if assembly is not None and depth < 30 else ():
         link = assembly.get(name, getlink=True)
         if isinstance(link, h5py.SoftLink):
-            yield str(link.path).rsplit("/", 1)[-1], str(name)
+            yield str(link.path).rsplit("/", 1)[-1], name
         else:
             yield from _labels(hdf5.subgroup(assembly, name), depth + 1)
 
@@ -148,29 +148,29 @@ def _arrays(group: Any, holder: str, step: int) -> list[tuple[str, Any, tuple[An
     data = hdf5.subgroup(group, holder)
     steps = hdf5.subgroup(group, "Steps")
     out = []
-    for label in data if data is not None else ():
+    for label in hdf5.names(data) if data is not None else ():
         part: tuple[Any, ...] = ()
         if steps is not None:
             offsets = hdf5.at_path(steps, f"{holder}Offsets/{label}")
             start = step if offsets is None else int(hdf5.numbers(offsets, label).ravel()[step])
             part = (start,)
-        out.append((str(label), hdf5.member(data, label), part))
+        out.append((label, hdf5.member(data, label), part))
     return out
 
 
 def _facts(group: Any) -> dict[str, Any]:
     facts: dict[str, Any] = {}
     table = hdf5.subgroup(group, "FieldData")
-    for label in table if table is not None else ():
+    for label in hdf5.names(table) if table is not None else ():
         data = hdf5.member(table, label)
         if data is None or getattr(data, "size", 0) is None or not 0 < getattr(data, "size", 0) <= 16:
             continue
         if data.dtype.kind in "iuf":
-            facts[str(label)] = tuple(float(v) for v in hdf5.numbers(data, str(label)).ravel())
+            facts[label] = tuple(float(v) for v in hdf5.numbers(data, label).ravel())
         elif data.dtype.kind in "OS":
             value = data[()]
             first = value.ravel()[0] if isinstance(value, np.ndarray) else value
-            facts[str(label)] = bytes(first).decode("utf-8", "replace") if isinstance(first, bytes) else str(first)
+            facts[label] = bytes(first).decode("utf-8", "replace") if isinstance(first, bytes) else str(first)
     return facts
 
 
@@ -292,13 +292,13 @@ class _Pieces:
         for place, holder, begin, count, kind in (("node", "PointData", before, n_points, "points"),
                                                   ("cell", "CellData", earlier, n_cells, "cells")):
             data = hdf5.subgroup(self.group, holder)
-            for label in data if data is not None and count else ():
-                start = begin + self._array_start(holder, str(label), kind)
-                values = self._slice(str(label), start, count, data, "iufb")
+            for label in hdf5.names(data) if data is not None and count else ():
+                start = begin + self._array_start(holder, label, kind)
+                values = self._slice(label, start, count, data, "iufb")
                 if label == _GHOST:
                     keep = (values.astype(np.int64) & 33) == 0 if place == "cell" else keep
                     continue
-                found = kept_field(str(label), place, values, count, self.where)
+                found = kept_field(label, place, values, count, self.where)
                 if found is not None:
                     fields.append(found)
         return fields, keep

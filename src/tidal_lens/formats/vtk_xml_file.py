@@ -1,0 +1,393 @@
+"""One VTK XML file: what it declares, and its arrays, each read and checked when it is asked for.
+
+The layout follows the published description of the VTK XML formats: text, base64 or raw numbers, in blocks that may be compressed.
+The file is mapped, not loaded: raw numbers come straight from the disk.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import lzma
+import mmap
+import re
+import zlib
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+from xml.parsers import expat
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.errors import FileError
+
+DAMAGED = "Copy it again, or write it again from the solver."
+_DTYPES = {"Int8": "i1", "UInt8": "u1", "Int16": "i2", "UInt16": "u2", "Int32": "i4", "UInt32": "u4", "Int64": "i8", "UInt64": "u8",
+           "Float32": "f4", "Float64": "f8"}
+_MOST_PER_BYTE = 1200  # what the strongest compression can make of one byte, and then some
+_MOST_ELEMENTS = 2_000_000
+_TAG_END = re.compile(rb"""(?:[^>"']|"[^"]*"|'[^']*')*>""")
+
+
+@dataclass(frozen=True, eq=False)
+class XmlArray:
+    """An array as declared: where its content stands, and how it is written."""
+
+    name: str
+    kind: str
+    components: int
+    form: str
+    place: tuple[int, int]
+    tuples: int | None
+
+
+@dataclass(eq=False)
+class XmlPiece:
+    """A piece: its attributes and, by section, its arrays."""
+
+    attributes: dict[str, str]
+    sections: dict[str, list[XmlArray]] = field(default_factory=dict)
+
+    def first(self, section: str, name: str = "") -> XmlArray | None:
+        """The array of a name in a section, or its first one."""
+        return next((a for a in self.sections.get(section, []) if not name or a.name == name), None)
+
+
+class XmlFile:
+    """A VTK XML file that holds data (not an index of others).
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+    kind : str
+        Type of data set that it is.
+    """
+
+    def __init__(self, path: Path, kind: str) -> None:
+        self.path, self.kind = path, kind
+        self.attributes: dict[str, str] = {}
+        self.header: dict[str, str] = {}
+        self.pieces: list[XmlPiece] = []
+        self.facts: list[XmlArray] = []
+        try:
+            self._stream = path.open("rb")
+            self.size = path.stat().st_size
+            self._map: Any = mmap.mmap(self._stream.fileno(), 0, access=mmap.ACCESS_READ)
+        except (OSError, ValueError) as exc:
+            raise FileError(f"The file cannot be read: {exc}.", str(path), "Check its name and permissions.") from exc
+        try:
+            self._appended = self._find_appended()
+            self._parse()
+        except BaseException:
+            self.close()
+            raise
+
+    def __enter__(self) -> XmlFile:
+        return self
+
+    def __exit__(self, *_what: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Let go of the file; arrays that were read stay."""
+        self._map.close()
+        self._stream.close()
+
+    def fail(self, what: str, name: str = "") -> FileError:
+        """An error about the file, or an array in it."""
+        return FileError(what, f"{self.path.name}, {name}" if name else str(self.path), DAMAGED)
+
+    # -- frame -----------------------------------------------------------------------------------------------
+
+    def _find_appended(self) -> tuple[int, int] | None:
+        """Where the appended numbers begin and end."""
+        at = self._map.find(b"<AppendedData")
+        if at < 0:
+            return None
+        mark = self._map.find(b"_", self._map.find(b">", at))
+        end = self._map.rfind(b"</AppendedData")
+        if mark < 0 or end < mark:
+            raise self.fail("The file ends in the middle: it was cut off.")
+        return mark + 1, end
+
+    def _parse(self) -> None:
+        head = self._map.find(b"<AppendedData") if self._appended else self.size
+        parser = expat.ParserCreate()
+        parser.buffer_text = False
+        state = _Frame(self, parser)
+        parser.StartElementHandler = state.start
+        parser.EndElementHandler = state.end
+        parser.EntityDeclHandler = state.entity
+        try:
+            begin = 0
+            while begin < head:
+                parser.Parse(self._map[begin:min(begin + (1 << 20), head)], False)
+                begin += 1 << 20
+            if self._appended:
+                parser.Parse(b"</VTKFile>", True)
+            else:
+                parser.Parse(b"", True)
+        except (expat.ExpatError, ValueError) as exc:
+            raise self.fail(f"The file is damaged: {exc}.") from exc
+
+    # -- arrays ----------------------------------------------------------------------------------------------
+
+    def read(self, array: XmlArray, count: int | None = None) -> NDArray[Any]:
+        """Content of an array.
+
+        Parameters
+        ----------
+        array : XmlArray
+            One of the file's.
+        count : int, optional
+            Tuples that it must have.
+
+        Returns
+        -------
+        ndarray, shape (tuples,) or (tuples, components)
+            In the machine's byte order; raw numbers are copied out of the file.
+
+        Raises
+        ------
+        FileError
+            Its content contradicts what is declared.
+        """
+        dtype = self._dtype(array)
+        if array.form == "ascii":
+            values = self._text(array, dtype)
+        else:
+            raw = self._bytes(array, None if count is None else count * array.components * dtype.itemsize)
+            if len(raw) % dtype.itemsize:
+                raise self.fail("An array ends in the middle of a number.", array.name)
+            values = np.frombuffer(raw, dtype).astype(dtype.newbyteorder("="), copy=True)
+        if len(values) % array.components or (count is not None and len(values) != count * array.components):
+            many = "" if count is None else f" where {count * array.components:,} belong"
+            raise self.fail(f"{len(values):,} numbers are there{many}.", array.name)
+        return values if array.components == 1 else values.reshape(-1, array.components)
+
+    def _dtype(self, array: XmlArray) -> np.dtype[Any]:
+        if array.kind not in _DTYPES:
+            raise self.fail(f"Numbers of type {array.kind[:20]!r} are not read.", array.name)
+        order = ">" if self.header.get("byte_order") == "BigEndian" else "<"
+        return np.dtype(order + _DTYPES[array.kind])
+
+    def _text(self, array: XmlArray, dtype: np.dtype[Any]) -> NDArray[Any]:
+        try:
+            values = np.array(self._map[array.place[0]:array.place[1]].split(), dtype=np.float64)
+        except ValueError:
+            raise self.fail("There is something that is no number among its numbers.", array.name) from None
+        if dtype.kind in "iu":
+            if len(values) and not (np.isfinite(values).all() and np.abs(values).max() < 2**53):
+                raise self.fail("Whole numbers were expected.", array.name)
+            return values.astype(np.int64)
+        with np.errstate(over="ignore"):
+            return values.astype(dtype.newbyteorder("="))
+
+    def _bytes(self, array: XmlArray, expected: int | None) -> Any:
+        """The bytes of an array, decoded and uncompressed."""
+        if array.form == "appended":
+            if self._appended is None:
+                raise self.fail("Its numbers are said to be appended, but nothing is.", array.name)
+            begin, end = self._appended[0] + array.place[0], self._appended[1]
+            if not self._appended[0] <= begin < end:
+                raise self.fail("An array begins beyond the end of the file: it was cut off.", array.name)
+            raw = self.header.get("encoding", "base64") == "raw"
+        else:
+            begin, end, raw = *array.place, False
+        source = _Raw(self._map, begin, end) if raw else _Base64(self._map, begin, end)
+        width = "<u8" if self.header.get("header_type") == "UInt64" else "<u4"
+        if self.header.get("byte_order") == "BigEndian":
+            width = width.replace("<", ">")
+        try:
+            return self._uncompressed(array, source, np.dtype(width), expected) if self.header.get("compressor") else self._plain(
+                array, source, np.dtype(width), expected)
+        except (zlib.error, lzma.LZMAError, binascii.Error, ValueError, OverflowError, MemoryError) as exc:
+            raise self.fail(f"Its numbers cannot be unpacked: {str(exc)[:100] or type(exc).__name__}.", array.name) from exc
+
+    def _plain(self, array: XmlArray, source: _Raw | _Base64, width: np.dtype[Any], expected: int | None) -> Any:
+        size = int(np.frombuffer(source.take(width.itemsize, together=True), width)[0])
+        if size > self.size or (expected is not None and size != expected):
+            raise self.fail(f"{size:,} bytes are declared{'' if expected is None else f' where {expected:,} belong'}.", array.name)
+        return source.take(size, after=width.itemsize)
+
+    def _uncompressed(self, array: XmlArray, source: _Raw | _Base64, width: np.dtype[Any], expected: int | None) -> Any:
+        first = np.frombuffer(source.take(3 * width.itemsize, peek=True), width)
+        blocks, size, last = (int(n) for n in first)
+        if blocks == 0:
+            return b""
+        whole = (blocks - 1) * size + (last or size)
+        if blocks * width.itemsize > self.size or size > 1 << 31 or whole > self.size * _MOST_PER_BYTE or (
+                expected is not None and whole != expected):
+            raise self.fail(f"{whole:,} bytes are declared{'' if expected is None else f' where {expected:,} belong'}.", array.name)
+        sizes = np.frombuffer(source.take((3 + blocks) * width.itemsize), width)[3:].astype(np.int64)
+        if int(sizes.sum()) > self.size:
+            raise self.fail("Its compressed blocks are larger than the file.", array.name)
+        data = memoryview(source.take(int(sizes.sum())))
+        out = np.empty(whole, np.uint8)
+        unpack = _unpacker(self.header["compressor"])
+        if unpack is None:
+            raise self.fail(f"It is compressed by {self.header['compressor'][:40]!r}, which is not known.", array.name)
+        at = begin = 0
+        for n, packed in enumerate(sizes.tolist()):
+            wanted = last if n == blocks - 1 and last else size
+            piece = unpack(data[begin:begin + packed], wanted)
+            if len(piece) != wanted:
+                raise self.fail("A compressed block has another size than declared.", array.name)
+            out[at:at + wanted] = np.frombuffer(piece, np.uint8)
+            at += wanted
+            begin += packed
+        return out
+
+    def texts(self, array: XmlArray) -> str:
+        """The first text of an array of texts; empty where there is none."""
+        if array.form != "ascii":
+            raw = bytes(self._bytes(array, None)[:4096])
+        else:
+            try:
+                raw = bytes(int(c) for c in self._map[array.place[0]:min(array.place[1], array.place[0] + 4096)].split())
+            except ValueError:
+                return ""
+        return raw.split(b"\0")[0].decode("utf-8", "replace")
+
+
+class _Frame:
+    """Takes the elements of a file down."""
+
+    def __init__(self, file: XmlFile, parser: Any) -> None:
+        self.file, self.parser = file, parser
+        self.path: list[str] = []
+        self.count = 0
+        self.open: tuple[dict[str, str], int] | None = None
+
+    def entity(self, *_what: object) -> None:
+        raise self.file.fail("The file defines XML entities, which are not read.")
+
+    def start(self, tag: str, attributes: dict[str, str]) -> None:
+        file = self.file
+        self.count += 1
+        if self.count > _MOST_ELEMENTS or len(self.path) > 40:
+            raise file.fail("It has more elements than are believed.")
+        if tag == "VTKFile":
+            file.header.update(attributes)
+            at = file._map.find(b"<AppendedData")
+            if at >= 0:
+                found = re.search(rb"encoding\s*=\s*[\"'](\w+)", file._map[at:at + 200])
+                file.header["encoding"] = found.group(1).decode() if found else "base64"
+        elif tag == file.kind:
+            file.attributes.update(attributes)
+        elif tag == "Piece":
+            file.pieces.append(XmlPiece(attributes))
+        elif tag in ("DataArray", "Array"):
+            self.open = attributes, self._content_begin()
+        self.path.append(tag)
+
+    def _content_begin(self) -> int:
+        at = int(self.parser.CurrentByteIndex)
+        found = _TAG_END.match(self.file._map, at)
+        return found.end() if found is not None else at
+
+    def end(self, tag: str) -> None:
+        self.path.pop()
+        if tag not in ("DataArray", "Array") or self.open is None:
+            return
+        attributes, begin = self.open
+        self.open = None
+        section = self.path[-1] if self.path else ""
+        array = self._array(attributes, begin)
+        if array is None:
+            return
+        if section == "FieldData":
+            self.file.facts.append(array)
+        elif self.file.pieces and "Piece" in self.path:
+            self.file.pieces[-1].sections.setdefault(section, []).append(array)
+
+    def _array(self, attributes: dict[str, str], begin: int) -> XmlArray | None:
+        file = self.file
+        form = attributes.get("format", "ascii").lower()
+        try:
+            components = int(attributes.get("NumberOfComponents") or 1)
+            tuples = int(attributes["NumberOfTuples"]) if attributes.get("NumberOfTuples") else None
+            offset = int(attributes.get("offset") or 0)
+        except ValueError:
+            raise file.fail("An array declares something that is no number.", attributes.get("Name", "")) from None
+        if form not in ("ascii", "binary", "appended") or not 1 <= components <= 1000 or offset < 0:
+            raise file.fail("An array declares what makes no sense.", attributes.get("Name", ""))
+        end = int(self.parser.CurrentByteIndex)
+        if form != "appended":
+            inner = file._map.find(b"<", begin, end)  # keys that a writer keeps with an array come after its numbers
+            end = inner if inner >= 0 else end
+        place = (offset, 0) if form == "appended" else (begin, max(end, begin))
+        return XmlArray(attributes.get("Name", ""), attributes.get("type", ""), components, form, place, tuples)
+
+
+class _Raw:
+    """Bytes as they are."""
+
+    def __init__(self, data: Any, begin: int, end: int) -> None:
+        self._data, self._at, self._end = data, begin, end
+
+    def take(self, size: int, *, peek: bool = False, together: bool = False, after: int = 0) -> bytes:
+        """The next bytes."""
+        if size < 0 or self._at + size > self._end:
+            raise ValueError("the file ends before its numbers do")
+        found: bytes = self._data[self._at:self._at + size]
+        if not peek:
+            self._at += size
+        return found
+
+
+class _Base64:
+    """Bytes written as text: each run of them is padded on its own."""
+
+    def __init__(self, data: Any, begin: int, end: int) -> None:
+        while begin < end and data[begin] in b" \t\r\n":
+            begin += 1
+        self._data, self._at, self._end = data, begin, end
+
+    def take(self, size: int, *, peek: bool = False, together: bool = False, after: int = 0) -> bytes:
+        """The next bytes.
+
+        Parameters
+        ----------
+        size : int
+            How many.
+        peek, together : bool
+            They stay to be read; ``together`` they are in one run with those that follow.
+        after : int
+            Bytes of the same run that were taken before.
+        """
+        letters = -(-(size + after) // 3) * 4
+        if size < 0 or self._at + letters > self._end + 3:
+            raise ValueError("the file ends before its numbers do")
+        text = self._data[self._at:min(self._at + letters, self._end)]
+        if peek or together:
+            text = text[: len(text) // 4 * 4]
+        found = base64.b64decode(text)
+        if len(found) < size + after:
+            raise ValueError("the file ends before its numbers do")
+        if not (peek or together):
+            self._at += letters
+        return found[after:after + size]
+
+
+def _unpacker(name: str) -> Callable[[Any, int], Any] | None:
+    if name == "vtkZLibDataCompressor":
+        return lambda data, size: zlib.decompressobj().decompress(data, max(size, 1))
+    if name == "vtkLZMADataCompressor":
+        return lambda data, size: lzma.LZMADecompressor(memlimit=1 << 30).decompress(bytes(data), max(size, 1))
+    if name == "vtkLZ4DataCompressor":
+        from vtkmodules.vtkIOCore import vtkLZ4DataCompressor
+
+        tool = vtkLZ4DataCompressor()
+
+        def unpack(data: Any, size: int) -> Any:
+            out = np.empty(size, np.uint8)
+            source = np.frombuffer(data, np.uint8)
+            done = tool.Uncompress(source, len(source), out, size)  # type: ignore[call-overload]  # it takes arrays as well
+            return out if int(done) == size else b""
+
+        return unpack
+    return None

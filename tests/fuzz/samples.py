@@ -1,0 +1,108 @@
+"""One small good file of every format, in every shape that its reader treats on its own."""
+
+import sys
+from pathlib import Path
+
+import h5py
+import numpy as np
+from vtkmodules.util.numpy_support import numpy_to_vtk
+from vtkmodules.vtkCommonCore import vtkPoints
+from vtkmodules.vtkCommonDataModel import vtkUnstructuredGrid
+from vtkmodules.vtkIOHDF import vtkHDFWriter
+from vtkmodules.vtkIOLegacy import vtkDataSetWriter
+from vtkmodules.vtkIOXML import vtkXMLStructuredGridWriter, vtkXMLUnstructuredGridWriter
+
+sys.path.insert(0, str(Path(__file__).parent.parent))
+
+from cell_checks import honeycomb, linear, polyhedron, stream
+from making import cells_of, cube_points
+from small_series import series
+from tidal_lens.cutting.contour import to_unstructured
+from tidal_lens.flow.grid import UnstructuredGrid
+from vtk_data import add, structured, write
+
+
+def _filled(data):
+    points = np.array([data.GetPoint(n) for n in range(data.GetNumberOfPoints())])
+    add(data.GetPointData(), "Velocity", stream(points))
+    add(data.GetPointData(), "p", linear(points).astype(np.float32))
+    add(data.GetCellData(), "number", np.arange(data.GetNumberOfCells(), dtype=float))
+    return data
+
+
+def _polyhedra():
+    points, cells = honeycomb(2, 1)
+    data = vtkUnstructuredGrid()
+    holder = vtkPoints()
+    holder.SetData(numpy_to_vtk(points, deep=1))
+    data.SetPoints(holder)
+    for cell in cells:
+        polyhedron(data, cell)
+    return _filled(data)
+
+
+def _mesh(kind="hexahedra"):
+    return _filled(to_unstructured(cube_points(4), UnstructuredGrid(64, *cells_of(kind, 4))))
+
+
+def _legacy(path, data, binary, version):
+    writer = vtkDataSetWriter()
+    writer.SetFileName(str(path))
+    writer.SetInputData(data)
+    writer.SetFileVersion(version)
+    (writer.SetFileTypeToBinary if binary else writer.SetFileTypeToASCII)()
+    writer.Write()
+    return path
+
+
+def _hdf(path, data):
+    writer = vtkHDFWriter()
+    writer.SetFileName(str(path))
+    writer.SetInputData(data)
+    writer.Write()
+    return path
+
+
+def _xdmf(path):
+    points, corners = cube_points(3), cells_of("hexahedra", 3)[0]
+    with h5py.File(path.with_suffix(".h5"), "w") as file:
+        file["x"], file["c"], file["u"] = points, corners, stream(points)
+
+    def item(inner, shape, kind="Float"):
+        return f'<DataItem Format="HDF" NumberType="{kind}" Precision="8" Dimensions="{shape}">{path.stem}.h5:/{inner}</DataItem>'
+
+    text = " ".join(f"{v:.3f}" for v in linear(points))
+    path.write_text('<?xml version="1.0"?><Xdmf Version="3.0"><Domain><Grid Name="g"><Topology TopologyType="Hexahedron">'
+                    f'{item("c", "8 8", "Int")}</Topology><Geometry GeometryType="XYZ">{item("x", "27 3")}</Geometry><Attribute Name="Velocity" Center="Node">'
+                    f'{item("u", "27 3")}</Attribute><Attribute Name="p" Center="Node"><DataItem Dimensions="27">{text}</DataItem>'
+                    "</Attribute></Grid></Domain></Xdmf>")
+    return path
+
+
+def make_samples(folder):
+    """Good files of all formats; the files that a file links to stand beside it."""
+    made = []
+    for mode, compress in (("Ascii", False), ("Binary", True), ("Appended", False), ("Appended", True)):
+        for kind in ("hexahedra", "tetrahedra"):
+            path = folder / f"{kind}-{mode}-{compress}.vtu"
+            write(vtkXMLUnstructuredGridWriter(), _mesh(kind), path, mode, compress)
+            made.append(path)
+        path = folder / f"{mode}-{compress}.vts"
+        write(vtkXMLStructuredGridWriter(), _filled(structured()), path, mode, compress)
+        made.append(path)
+    path = folder / "polyhedra.vtu"
+    write(vtkXMLUnstructuredGridWriter(), _polyhedra(), path)
+    made.append(path)
+    for binary in (False, True):
+        made += [_legacy(folder / f"mesh-{binary}-{version}.vtk", _mesh("wedges"), binary, version) for version in (42, 51)]
+        made.append(_legacy(folder / f"block-{binary}.vtk", _filled(structured()), binary, 51))
+        made.append(_legacy(folder / f"polyhedra-{binary}.vtk", _polyhedra(), binary, 42))
+    made += [_hdf(folder / "mesh.vtkhdf", _mesh()), _hdf(folder / "polyhedra.vtkhdf", _polyhedra()), _xdmf(folder / "mesh.xdmf")]
+    made.append(series(folder)[0])
+    made.append(folder / "run 01.cgns")
+    data = Path(__file__).parent.parent / "data"
+    for name in ("duct linear.cgns",):
+        path = folder / name
+        path.write_bytes((data / name).read_bytes())
+        made.append(path)
+    return made
