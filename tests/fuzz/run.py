@@ -90,6 +90,7 @@ def watch(folder, begin, end, seed):
                 break
             time.sleep(0.01)
         process.wait()
+        process.stdout.close()
         if at < end and process.returncode not in (0, -9):
             bad.append(f"file {last} of seed {seed} ({name}): the process ended with {process.returncode}")
             found["crash"] += 1

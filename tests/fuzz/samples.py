@@ -73,7 +73,8 @@ def _xdmf(path):
 
     text = " ".join(f"{v:.3f}" for v in linear(points))
     path.write_text('<?xml version="1.0"?><Xdmf Version="3.0"><Domain><Grid Name="g"><Topology TopologyType="Hexahedron">'
-                    f'{item("c", "8 8", "Int")}</Topology><Geometry GeometryType="XYZ">{item("x", "27 3")}</Geometry><Attribute Name="Velocity" Center="Node">'
+                    f'{item("c", "8 8", "Int")}</Topology>'
+                    f'<Geometry GeometryType="XYZ">{item("x", "27 3")}</Geometry><Attribute Name="Velocity" Center="Node">'
                     f'{item("u", "27 3")}</Attribute><Attribute Name="p" Center="Node"><DataItem Dimensions="27">{text}</DataItem>'
                     "</Attribute></Grid></Domain></Xdmf>")
     return path
