@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
+from tidal_lens.cutting.contour import isosurface
 from tidal_lens.flow.case import Block, Field, Flow
 from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.roles import Roles
@@ -49,5 +50,6 @@ def warm_kernels(token: Token | None = None) -> None:
         flow_turning(flow, velocity.astype(dtype))
         stencil, _ = mesh.locate(flow.points[:2])
         stencil.apply(np.ascontiguousarray(velocity[:, 0], dtype=dtype))
+        isosurface(flow, flow.points[:, 0].astype(dtype), 3.1)
     wanted.check()
     trace_lines(flow, mesh, velocity, seeds_on_line((0.5, 0.5, 0.5), (0.5, 1.5, 1.5), 3), TraceSettings("both"))

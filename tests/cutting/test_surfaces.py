@@ -6,7 +6,6 @@ from tidal_lens.cutting.contour import axis_slice, isosurface
 from tidal_lens.cutting.walls import boundary_surface, outline
 from tidal_lens.flow.case import Boundary
 from tidal_lens.flow.grid import StructuredGrid
-from tidal_lens.sampling.mesh import mesh_of
 
 
 def radius(p):
@@ -17,7 +16,7 @@ def radius(p):
 @pytest.mark.parametrize("axis", [0, 1, 2])
 def test_a_slice_is_plane_and_whole(kind, axis):
     flow = cube_flow(8, kind, 0.08)
-    cut = axis_slice(flow, mesh_of(flow), axis, 0.37)
+    cut = axis_slice(flow, axis, 0.37)
     assert np.abs(cut.points[:, axis] - 0.37).max() < 1e-6
     assert cut.area == pytest.approx(1.0, abs=1e-6)
 
@@ -25,8 +24,8 @@ def test_a_slice_is_plane_and_whole(kind, axis):
 def test_slices_on_the_very_border_and_outside():
     flow = cube_flow(6)
     for position in (0.0, 1.0):
-        assert axis_slice(flow, mesh_of(flow), 1, position).area == pytest.approx(1.0, abs=1e-6)
-    assert len(axis_slice(flow, mesh_of(flow), 1, 1.2).faces) == 0
+        assert axis_slice(flow, 1, position).area == pytest.approx(1.0, abs=1e-6)
+    assert len(axis_slice(flow, 1, 1.2).faces) == 0
 
 
 @pytest.mark.parametrize("kind", ["structured", "hexahedra", "tetrahedra"])
@@ -34,7 +33,7 @@ def test_the_area_of_a_sphere_comes_at_second_order(kind):
     wrong = []
     for n in (13, 25):
         flow = cube_flow(n, kind, 0.04, r=radius)
-        surface = isosurface(flow, mesh_of(flow), flow.fields["r"].values, 0.3)
+        surface = isosurface(flow, flow.fields["r"].values, 0.3)
         wrong.append(abs(surface.area / (4 * np.pi * 0.09) - 1))
     assert wrong[1] < 0.01
     assert np.log2(wrong[0] / wrong[1]) > 1.7
@@ -43,7 +42,7 @@ def test_the_area_of_a_sphere_comes_at_second_order(kind):
 @pytest.mark.parametrize("kind", KINDS)
 def test_vertices_interpolate_any_quantity(kind):
     flow = cube_flow(9, kind, 0.05, r=radius)
-    surface = isosurface(flow, mesh_of(flow), flow.fields["r"].values, 0.31)
+    surface = isosurface(flow, flow.fields["r"].values, 0.31)
     assert np.abs(surface.stencil.apply(flow.fields["r"].values) - 0.31).max() < 1e-5
     for axis in range(3):
         found = surface.stencil.apply(np.ascontiguousarray(flow.points[:, axis]))
@@ -51,7 +50,7 @@ def test_vertices_interpolate_any_quantity(kind):
 
 
 def test_blocks_are_joined(demo):
-    cut = axis_slice(demo, mesh_of(demo), 1, 0.0)
+    cut = axis_slice(demo, 1, 0.0)
     assert cut.points[:, 0].min() == pytest.approx(-2)
     assert cut.points[:, 0].max() == pytest.approx(4)
     hill = 0.24 * 0.55 * np.sqrt(np.pi)  # the floor's hill takes this from the plane; its ends are far away
@@ -62,7 +61,7 @@ def test_places_that_are_not_finite_leave_holes():
     flow = cube_flow(8, r=radius)
     values = flow.fields["r"].values.copy()
     values[flow.points[:, 0] > 0.6] = np.nan
-    surface = isosurface(flow, mesh_of(flow), values, 0.3)
+    surface = isosurface(flow, values, 0.3)
     assert len(surface.faces) > 50
     assert surface.points[np.unique(surface.faces), 0].max() < 0.6
 
@@ -73,7 +72,7 @@ def test_a_boundary_off_the_mesh_still_takes_its_values():
     sheet = points[np.isclose(points[:, 2], 0)] * [1, 1, 0] + [0.003, 0.0, -0.002]
     quads = np.array([[0, 1, n + 1, n]])
     flow = flow_of([(points, StructuredGrid((n, n, n)))], boundaries=(Boundary("floor", "wall", sheet, quads),))
-    surface = boundary_surface(flow, mesh_of(flow), ("floor", "none such"))
+    surface = boundary_surface(flow, ("floor", "none such"))
     assert len(surface.faces) == 1
     assert np.abs(surface.stencil.apply(np.ascontiguousarray(points[:, 0])) - sheet[:, 0]).max() < 1e-6
 

@@ -45,7 +45,7 @@ def test_the_ring_centre_is_at_a_over_root_two(demo):
 def test_axial_velocity_changes_sign_where_it_should(demo):
     """The surface u = 0 inside the sphere meets the mid-plane x = centre at s = a/√2."""
     store = QuantityStore(demo, demo.reference)
-    surface = isosurface(demo, mesh_of(demo), store.values("velocity-x"), 0.0)
+    surface = isosurface(demo, store.values("velocity-x"), 0.0)
     p = surface.points - CENTRE
     middle = (np.abs(p[:, 0]) < 0.02) & (np.linalg.norm(p, axis=1) < 0.95 * RADIUS)
     assert middle.sum() > 10

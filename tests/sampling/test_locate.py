@@ -2,8 +2,9 @@ import numpy as np
 import pytest
 
 from making import KINDS, cube_flow, cube_points, flow_of, unstructured
+from tidal_lens.flow.faces import face_neighbours
 from tidal_lens.flow.grid import StructuredGrid
-from tidal_lens.sampling.mesh import build_mesh, face_neighbours
+from tidal_lens.sampling.mesh import build_mesh
 
 RNG = np.random.default_rng(5)
 

@@ -15,6 +15,7 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.formats.numbered import siblings
 from tidal_lens.formats.registry import open_flow
 from tidal_lens.quantities.store import Distribution
+from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.scene.camera import Camera
 from tidal_lens.study.beginnings import first_study
 from tidal_lens.study.evaluate import Evaluated, Evaluator, key_range, reference_of
@@ -376,6 +377,9 @@ class Document(QObject):
         self.study_changed.emit()
         self.file_changed.emit()
         self.choose(opened.study.layers[-1].id if opened.study.layers else None)
+        # Lines and the value under the pointer need it; the first picture does not.
+        self.jobs.submit("prepare", "Preparing the search for points", lambda token: mesh_of(opened.flow, token), lambda _answer: None,
+                         lambda _error: None)
         for text in opened.flow.notices:
             self.noticed.emit(Notice("warn", f"{opened.flow.path.name}: {text}"))
         self._offer_series(opened.flow)

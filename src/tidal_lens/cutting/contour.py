@@ -1,8 +1,8 @@
 """Where a node quantity takes a value: isosurfaces, and slices as isosurfaces of the distance to a plane.
 
 Structured blocks are contoured in index space, where VTK's flying edges are quick; each vertex lies on a grid edge, and
-its weight there is worked out again in double precision. Unstructured blocks are contoured by VTK in space, and their
-vertices located in the mesh.
+its weight there is worked out again in double precision. Of unstructured blocks the cells that the surface goes through are
+contoured by VTK in space, and the vertices located among them.
 """
 
 from __future__ import annotations
@@ -16,22 +16,23 @@ from vtkmodules.vtkCommonCore import vtkPoints, vtkSMPTools
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkImageData, vtkUnstructuredGrid
 from vtkmodules.vtkFiltersCore import vtkContour3DLinearGrid, vtkFlyingEdges3D
 
+from tidal_lens.cutting import kernels
 from tidal_lens.cutting.surface import Surface, join
 from tidal_lens.flow.case import Block, Flow
 from tidal_lens.flow.grid import OWN_CORNERS, StructuredGrid, UnstructuredGrid
-from tidal_lens.sampling.mesh import Mesh, Stencil
-from tidal_lens.work import Token
+from tidal_lens.sampling.mesh import Stencil, build_mesh
+from tidal_lens.work import Token, read_only, run_chunks
 
 vtkSMPTools.SetBackend("STDThread")  # VTK's default is one thread
 
 
-def isosurface(flow: Flow, mesh: Mesh, values: NDArray[Any], level: float, token: Token | None = None) -> Surface:
+def isosurface(flow: Flow, values: NDArray[Any], level: float, token: Token | None = None) -> Surface:
     """Surface on which node values take a level.
 
     Parameters
     ----------
-    flow, mesh : Flow, Mesh
-        The flow and its packed grids.
+    flow : Flow
+        The flow.
     values : ndarray, shape (nodes,)
         Node values.
     level : float
@@ -56,11 +57,11 @@ def isosurface(flow: Flow, mesh: Mesh, values: NDArray[Any], level: float, token
         if not low <= level <= high:
             continue
         parts.append(_structured(flow, block, own, level) if isinstance(block.grid, StructuredGrid)
-                     else _unstructured(flow, mesh, block, own, level))
+                     else _unstructured(flow, block, own, level))
     return join(parts)
 
 
-def axis_slice(flow: Flow, mesh: Mesh, axis: int, position: float, token: Token | None = None) -> Surface:
+def axis_slice(flow: Flow, axis: int, position: float, token: Token | None = None) -> Surface:
     """Cut by the plane on which one coordinate takes a value.
 
     Parameters
@@ -73,7 +74,7 @@ def axis_slice(flow: Flow, mesh: Mesh, axis: int, position: float, token: Token 
     low, high = (float(b[axis]) for b in flow.bounds)
     hair = 1e-9 * max(high - low, 1e-300)
     inside = min(max(position, low + hair), high - hair) if low - hair <= position <= high + hair else position
-    return isosurface(flow, mesh, flow.points[:, axis], inside, token)
+    return isosurface(flow, flow.points[:, axis], inside, token)
 
 
 def _structured(flow: Flow, block: Block, values: NDArray[Any], level: float) -> Surface:
@@ -143,18 +144,21 @@ def to_unstructured(points: NDArray[np.float64], grid: UnstructuredGrid) -> Any:
     return out
 
 
-def _unstructured(flow: Flow, mesh: Mesh, block: Block, values: NDArray[Any], level: float) -> Surface:
+def _unstructured(flow: Flow, block: Block, values: NDArray[Any], level: float) -> Surface:
+    """Only the cells that the surface goes through are handed to VTK, and searched for its vertices."""
     assert isinstance(block.grid, UnstructuredGrid)
-    grid = block.grid.__dict__.get("_vtk")
-    if grid is None:
-        grid = block.grid.__dict__["_vtk"] = to_unstructured(flow.points[block.points], block.grid)
-    shallow = vtkUnstructuredGrid()
-    shallow.CopyStructure(grid)
-    array = numpy_to_vtk(np.ascontiguousarray(values, dtype=np.float64))
+    crossed = _crossed(block.grid, values, level)
+    if len(crossed) == 0:
+        return join([])
+    nodes, corners = np.unique(block.grid.corners[crossed], return_inverse=True)
+    part = UnstructuredGrid(len(nodes), corners.reshape(-1, 8).astype(np.int32), block.grid.types[crossed])
+    points = flow.points[nodes + block.first_point]
+    grid = to_unstructured(points, part)
+    array = numpy_to_vtk(np.ascontiguousarray(values[nodes], dtype=np.float64))
     array.SetName("s")
-    shallow.GetPointData().SetScalars(array)
+    grid.GetPointData().SetScalars(array)
     cut = vtkContour3DLinearGrid()
-    cut.SetInputData(shallow)
+    cut.SetInputData(grid)
     cut.SetValue(0, level)
     cut.SetInterpolateAttributes(False)
     cut.ComputeScalarsOff()
@@ -163,8 +167,18 @@ def _unstructured(flow: Flow, mesh: Mesh, block: Block, values: NDArray[Any], le
     found = cut.GetOutput()
     if found.GetNumberOfPoints() == 0:
         return join([])
-    points = vtk_to_numpy(found.GetPoints().GetData()).astype(np.float64)
+    vertices = vtk_to_numpy(found.GetPoints().GetData()).astype(np.float64)
     faces = vtk_to_numpy(found.GetPolys().GetConnectivityArray()).reshape(-1, 3).astype(np.int64)
-    stencil, inside = mesh.locate(points, slack=0.05)
-    good = inside & np.isfinite(points).all(axis=1)
-    return Surface(points, _triangles(faces[good[faces].all(axis=1)]), stencil)
+    near = build_mesh(Flow("", flow.path, points, (Block("", part, 0, 0),), {}))
+    stencil, inside = near.locate(vertices, slack=0.05)
+    good = inside & np.isfinite(vertices).all(axis=1)
+    whole = Stencil(nodes[stencil.ids].astype(np.int64) + block.first_point, stencil.weights)
+    return Surface(vertices, _triangles(faces[good[faces].all(axis=1)]), whole)
+
+
+def _crossed(grid: UnstructuredGrid, values: NDArray[Any], level: float) -> NDArray[np.int64]:
+    """Cells with corners on both sides of a level."""
+    mask = np.zeros(grid.n_cells, dtype=bool)
+    own, corners = read_only(values), read_only(grid.corners)
+    run_chunks(lambda a, b: kernels.straddling(corners, own, level, mask, a, b), grid.n_cells, 65536)
+    return np.flatnonzero(mask)

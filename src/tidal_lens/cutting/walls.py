@@ -11,27 +11,27 @@ from vtkmodules.vtkFiltersCore import vtkFeatureEdges, vtkOrientPolyData
 
 from tidal_lens.cutting.surface import Surface, join
 from tidal_lens.flow.case import Boundary, Flow
-from tidal_lens.sampling.mesh import Mesh, Stencil
+from tidal_lens.sampling.mesh import Stencil, mesh_of
 from tidal_lens.work import Token
 
 
-def boundary_surface(flow: Flow, mesh: Mesh, names: tuple[str, ...], token: Token | None = None) -> Surface:
+def boundary_surface(flow: Flow, names: tuple[str, ...], token: Token | None = None) -> Surface:
     """The named boundaries as one surface; names that the flow does not have are passed over."""
     chosen = [b for b in flow.boundaries if b.name in names]
     parts: list[Surface] = []
     for boundary in chosen:
         if token is not None:
             token.check()
-        parts.append(_surface_of(mesh, boundary, token))
+        parts.append(_surface_of(flow, boundary, token))
     return join(parts)
 
 
-def _surface_of(mesh: Mesh, boundary: Boundary, token: Token | None) -> Surface:
+def _surface_of(flow: Flow, boundary: Boundary, token: Token | None) -> Surface:
     if boundary.nodes is not None:
         stencil = Stencil(boundary.nodes[:, None], np.ones((len(boundary.nodes), 1)))
         return Surface(boundary.points, boundary.faces, stencil)
     # A boundary with points of its own, a little off the mesh: half a cell away still takes the mesh's values.
-    stencil, _ = mesh.locate(boundary.points, slack=0.5, token=token)
+    stencil, _ = mesh_of(flow, token).locate(boundary.points, slack=0.5, token=token)
     return Surface(boundary.points, boundary.faces, stencil)
 
 

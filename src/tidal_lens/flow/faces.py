@@ -7,7 +7,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.flow.grid import HEX_FACES, HEXAHEDRON, Grid, StructuredGrid, UnstructuredGrid
+from tidal_lens.flow import kernels
+from tidal_lens.flow.grid import COLLAPSE, HEX_FACES, HEXAHEDRON, Grid, StructuredGrid, UnstructuredGrid
+from tidal_lens.work import Token, read_only, run_chunks
 
 
 def outer_faces(grid: Grid) -> NDArray[np.int64]:
@@ -40,10 +42,48 @@ def outward_areas(grid: Grid, points: NDArray[np.float64]) -> NDArray[np.float64
     return area if (middle * area).sum() >= 0.0 else -area
 
 
+def face_neighbours(grid: UnstructuredGrid, token: Token | None = None) -> NDArray[np.int32]:
+    """Cell on the other side of each face, -1 where there is none; kept with the grid until a mesh takes it over.
+
+    Returns
+    -------
+    ndarray, shape (n_cells, 6), int32
+        In the order of ``HEX_FACES``; sides collapsed to an edge or a point have none.
+    """
+    ready: NDArray[np.int32] | None = grid.__dict__.get("_neighbours")
+    if ready is not None:
+        return ready
+    faces = np.array(HEX_FACES, dtype=np.int64)
+    corners = read_only(grid.corners)
+    counts = np.zeros(grid.n_points + 1, np.int64)
+    kernels.bucket_faces(corners, faces, counts, np.empty(0, np.int32), False)
+    starts = np.cumsum(counts)
+    entries = np.empty(int(starts[-1]), np.int32)
+    kernels.bucket_faces(corners, faces, starts.copy(), entries, True)
+    neighbours = np.full((grid.n_cells, 6), -1, np.int32)
+    run_chunks(lambda a, b: kernels.match_faces(corners, faces, starts, entries, neighbours, a, b), grid.n_points, 16384, token)
+    grid.__dict__["_neighbours"] = neighbours
+    return neighbours
+
+
 def _unstructured_outside(grid: UnstructuredGrid) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     ready: tuple[NDArray[np.int64], NDArray[np.int64]] | None = grid.__dict__.get("_outer")
     if ready is None:
-        ready = _unmatched_faces(grid.corners, bool((grid.types == HEXAHEDRON).all()))
+        near = face_neighbours(grid)
+        faces, cells = [np.empty((0, 4), np.int64)], [np.empty(0, np.int64)]
+        for side, corners in enumerate(HEX_FACES):
+            kinds = [k for k, order in COLLAPSE.items() if len({order[c] for c in corners}) > 2]
+            alone = near[:, side] < 0
+            if len(kinds) < len(COLLAPSE):
+                alone &= np.isin(grid.types, kinds)
+            own = np.flatnonzero(alone)
+            faces.append(grid.corners[own][:, corners].astype(np.int64))
+            cells.append(own)
+        whole, owners = np.concatenate(faces), np.concatenate(cells)
+        if not (grid.types == HEXAHEDRON).all():
+            whole, kept = _without_repeats(whole)
+            owners = owners[kept]
+        ready = whole, owners
         grid.__dict__["_outer"] = ready
     return ready
 
@@ -60,15 +100,6 @@ def _structured_faces(dims: tuple[int, int, int]) -> NDArray[np.int64]:
 def quads_of_sheet(index: NDArray[np.int64]) -> NDArray[np.int64]:
     """Quadrilaterals of a two-dimensional array of point numbers, shape (m, 4)."""
     return np.stack([index[:-1, :-1], index[:-1, 1:], index[1:, 1:], index[1:, :-1]], axis=-1).reshape(-1, 4)
-
-
-def _unmatched_faces(corners: NDArray[np.int32], all_hexahedra: bool) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    faces = np.concatenate([corners[:, face] for face in HEX_FACES])
-    numbers = np.arange(len(faces))
-    if not all_hexahedra:
-        faces, numbers = _without_repeats(faces)
-    once = _appear_once(faces)
-    return faces[once].astype(np.int64), numbers[once] % max(len(corners), 1)
 
 
 def _without_repeats(faces: NDArray[Any]) -> tuple[NDArray[Any], NDArray[np.int64]]:

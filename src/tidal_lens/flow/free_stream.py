@@ -22,7 +22,7 @@ def velocity_in(fields: Mapping[str, Field], roles: Roles) -> tuple[NDArray[Any]
     place = fields[names[0]].place
     if any(fields[n].place != place for n in names):
         return None
-    return np.column_stack([fields[n].values for n in names]), place
+    return fields[names[0]].values if len(names) == 1 else np.column_stack([fields[n].values for n in names]), place
 
 
 def motion_in(fields: Mapping[str, Field], roles: Roles, normal: tuple[float, float, float] | None) -> Motion | None:

@@ -1,4 +1,4 @@
-"""Compiled loops over cells: volumes and which way round cells run."""
+"""Compiled loops over cells: volumes, which way round cells run, and which of them share faces."""
 
 from __future__ import annotations
 
@@ -60,3 +60,63 @@ def turn_round(corners: Array, types: Array, volumes: Array, begin: int, end: in
             for c in range(4):
                 corners[n, c], corners[n, c + 4] = old[c + 4], old[c]
     return turned
+
+
+@kernel
+def bucket_faces(corners: Array, faces: Array, starts: Array, entries: Array, fill: bool) -> None:
+    """Sort the faces of all cells into buckets by their least corner: count first, then fill.
+
+    A face is entered as cell · 8 + side. ``starts`` has one entry a node more than there are nodes.
+    """
+    for cell in range(corners.shape[0]):
+        for side in range(6):
+            a, b = corners[cell, faces[side, 0]], corners[cell, faces[side, 1]]
+            c, e = corners[cell, faces[side, 2]], corners[cell, faces[side, 3]]
+            if a == c or b == e or (a == b and c == e) or (b == c and e == a):
+                continue  # collapsed to an edge or a point
+            least = min(min(a, b), min(c, e))
+            if fill:
+                entries[starts[least]] = cell * 8 + side
+                starts[least] += 1
+            else:
+                starts[least + 1] += 1
+
+
+@kernel
+def match_faces(corners: Array, faces: Array, starts: Array, entries: Array, neighbours: Array, begin: int,
+                end: int) -> None:
+    """Pair the faces of each bucket begin..end that have the same corners; all of them are compared."""
+    for node in range(begin, end):
+        first, last = starts[node], starts[node + 1]
+        for a in range(first, last):
+            cell, side = entries[a] // 8, entries[a] % 8
+            if neighbours[cell, side] >= 0:
+                continue
+            for b in range(a + 1, last):
+                other, back = entries[b] // 8, entries[b] % 8
+                if other == cell or neighbours[other, back] >= 0:
+                    continue
+                same = True
+                for c in range(4):
+                    found = False
+                    mine = corners[cell, faces[side, c]]
+                    for d in range(4):
+                        if corners[other, faces[back, d]] == mine:
+                            found = True
+                    if not found:
+                        same = False
+                        break
+                if same:
+                    for c in range(4):
+                        found = False
+                        theirs = corners[other, faces[back, c]]
+                        for d in range(4):
+                            if corners[cell, faces[side, d]] == theirs:
+                                found = True
+                        if not found:
+                            same = False
+                            break
+                if same:
+                    neighbours[cell, side] = other
+                    neighbours[other, back] = cell
+                    break

@@ -70,7 +70,10 @@ def find_seams(points: NDArray[np.float64], grids: list[tuple[int, Grid]]) -> Se
     from scipy.sparse.csgraph import connected_components
     from scipy.spatial import cKDTree
 
-    outer = np.unique(np.concatenate([first + outer_faces(grid).ravel() for first, grid in grids]))
+    used = np.zeros(len(points), dtype=bool)
+    for first, grid in grids:
+        used[first + outer_faces(grid)] = True
+    outer = np.flatnonzero(used)
     size = float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
     pairs = cKDTree(points[outer]).query_pairs(1e-6 * size, output_type="ndarray")
     starts = np.array([first for first, _ in grids])

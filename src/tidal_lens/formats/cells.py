@@ -6,6 +6,7 @@ their middle, higher-order cells between their own nodes; each linear cell knows
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -46,12 +47,15 @@ class Cells:
         Nodes of all cells; those of polyhedra are not used.
     faces : Faces or None
         Faces of the polyhedra among them.
+    release : callable or None
+        Gives memory back that the lists stand in, if they are a map of a file.
     """
 
     types: NDArray[Any]
     offsets: NDArray[np.int64]
     nodes: NDArray[Any]
     faces: polyhedra.Faces | None = None
+    release: Callable[[], None] | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,7 +141,7 @@ def linear_cells(cells: Cells, keep: NDArray[np.bool_], points: NDArray[np.float
         if kind in OWN_CORNERS or kind == VOXEL:
             size, order = (8, _VOXEL_ORDER) if kind == VOXEL else (len(OWN_CORNERS[kind]), COLLAPSE[kind])
             own = gather(cells, chosen, size, where)
-            made.add(own[:, order], HEXAHEDRON if kind == VOXEL else kind, chosen)
+            made.add(own if order == tuple(range(size)) else own[:, order], HEXAHEDRON if kind == VOXEL else kind, chosen)
         elif kind == POLYHEDRON:
             made.cut_polyhedra(cells, chosen, points, where)
         else:
@@ -215,8 +219,10 @@ class _Maker:
         """All that was taken."""
         if not self.corners:
             return None
-        corners, types, parents = np.concatenate(self.corners), np.concatenate(self.types), np.concatenate(self.parents)
-        if len(self.corners) > 1:
+        if len(self.corners) == 1:
+            corners, types, parents = self.corners[0], self.types[0], self.parents[0]
+        else:
+            corners, types, parents = np.concatenate(self.corners), np.concatenate(self.types), np.concatenate(self.parents)
             order = np.argsort(parents, kind="stable")
             corners, types, parents = corners[order], types[order], parents[order]
         return Linear(np.ascontiguousarray(corners), types, parents, self.added, f"cut from {', '.join(self.cut)}" if self.cut else "")

@@ -70,7 +70,7 @@ def finite_points(points: NDArray[Any], where: str) -> NDArray[np.float64]:
         Some are not finite.
     """
     kept = np.ascontiguousarray(points, dtype=np.float64)
-    largest = float(np.abs(kept).max(initial=0.0))
+    largest = max(float(kept.max(initial=0.0)), -float(kept.min(initial=0.0)))
     if not largest < _FARTHEST:
         bad = ~(np.abs(kept) < _FARTHEST).all(axis=1)
         raise FileError(f"{int(bad.sum()):,} points have coordinates that are not finite or beyond {_FARTHEST:.0e}, the first is point "
@@ -127,6 +127,8 @@ def block_of_cells(points: NDArray[np.float64], cells: Cells, fields: list[Field
     check_cells(cells, len(points), where)
     wanted = np.ones(len(cells.types), dtype=bool) if keep is None else keep
     linear = linear_cells(cells, wanted, points, where)
+    if cells.release is not None:
+        cells.release()
     if linear is None:
         faces, parents = flat_cells(cells, wanted, where)
         if len(faces) == 0:
@@ -149,7 +151,7 @@ def _conforming(linear: Linear, points: NDArray[np.float64], fields: list[Field]
     grid = UnstructuredGrid(len(points), linear.corners, linear.types)
     found = find_hanging(grid, points)
     if found is None:
-        linear.__dict__["_outer"] = grid.__dict__.get("_outer")
+        linear.__dict__.update({name: grid.__dict__[name] for name in ("_outer", "_neighbours") if name in grid.__dict__})
         return linear, points, fields
     made = cut(found.faces, np.arange(len(found.cells)), points, len(points))
     rest = np.ones(len(linear.types), dtype=bool)
@@ -165,20 +167,20 @@ def _conforming(linear: Linear, points: NDArray[np.float64], fields: list[Field]
 
 def _packed(linear: Linear, points: NDArray[np.float64], fields: list[Field], facts: dict[str, Any]) -> Solid:
     """The block with its own points only."""
-    corners, whole = linear.corners, linear.__dict__.get("_outer")
+    corners, kept = linear.corners, {name: linear.__dict__.get(name) for name in ("_outer", "_neighbours")}
     used = np.zeros(len(points), dtype=bool)
     used[corners] = True
     if not used.all():
         number = np.cumsum(used, dtype=np.int32) - 1
         corners, points = number[corners], points[used]
         fields = [replace(f, values=f.values[used]) if f.place == "node" else f for f in fields]
-        whole = None if whole is None else (number[whole[0]].astype(np.int64), whole[1])
-    if turn_cells(points, corners, linear.types) and whole is not None:
-        whole = None  # faces run the other way now
+        if kept["_outer"] is not None:
+            kept["_outer"] = number[kept["_outer"][0]].astype(np.int64), kept["_outer"][1]
+    if turn_cells(points, corners, linear.types):
+        kept = {}  # faces run the other way now
     same = bool(len(linear.parents)) and np.array_equal(linear.parents, np.arange(len(linear.parents)))
-    kept = [f if f.place == "node" or (same and len(f.values) == len(linear.parents)) else replace(f, values=f.values[linear.parents])
+    values = [f if f.place == "node" or (same and len(f.values) == len(linear.parents)) else replace(f, values=f.values[linear.parents])
             for f in fields]
     grid = UnstructuredGrid(len(points), corners, linear.types, linear.origin)
-    if whole is not None:
-        grid.__dict__["_outer"] = whole
-    return Solid("", grid, points, kept, facts)
+    grid.__dict__.update({name: found for name, found in kept.items() if found is not None})
+    return Solid("", grid, points, values, facts)

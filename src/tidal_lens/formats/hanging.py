@@ -46,13 +46,19 @@ def find_hanging(grid: UnstructuredGrid, points: NDArray[np.float64]) -> Hanging
         return None
     outer = outer_faces(grid)
     quads = outer[outer[:, 2] != outer[:, 3]]
-    nodes = np.unique(outer)
     if len(quads) < 5:
+        return None
+    used = np.zeros(grid.n_points, dtype=bool)
+    used[outer] = True
+    nodes = np.flatnonzero(used)
+    if not _any_in_the_middle(points, nodes, quads):
         return None
     from scipy.spatial import cKDTree  # loaded when first needed, not before the window is up
 
     tree = cKDTree(points[nodes])
-    edges = np.unique(np.sort(np.stack([quads, np.roll(quads, -1, axis=1)], axis=-1).reshape(-1, 2), axis=1), axis=0)
+    ends = np.stack([quads, np.roll(quads, -1, axis=1)], axis=-1).reshape(-1, 2)
+    keys = np.unique(ends.min(axis=1) * np.int64(grid.n_points) + ends.max(axis=1))
+    edges = np.column_stack([keys // grid.n_points, keys % grid.n_points])
     mids = _node_at(tree, nodes, points[edges].mean(axis=1), np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1), edges)
     edges, mids = edges[mids >= 0], mids[mids >= 0]
     if len(edges) == 0:
@@ -62,10 +68,26 @@ def find_hanging(grid: UnstructuredGrid, points: NDArray[np.float64]) -> Hanging
     return _rebuilt(grid, whole, (edges, mids), (split, centres[centres >= 0]))
 
 
+def _any_in_the_middle(points: NDArray[np.float64], nodes: NDArray[np.int64], quads: NDArray[np.int64]) -> bool:
+    """A quick look whether nodes stand in the middle of any edge: most meshes have none, and need no search."""
+    own = points[nodes]
+    low = own.min(axis=0)
+    # Places that agree to rounding fall into one cell of a fine lattice all but always; where there are many, some do.
+    quantum = max(1e-6 * float(np.linalg.norm(own.max(axis=0) - low)), 1e-300)
+    factors = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], np.uint64)
+
+    def keys(places: NDArray[np.float64]) -> NDArray[np.uint64]:
+        lattice = ((places - low) / quantum + 0.3183).astype(np.int64).astype(np.uint64)
+        return np.asarray((lattice * factors).sum(axis=1, dtype=np.uint64))
+
+    there = keys(own)
+    return any(bool(np.isin(keys(0.5 * (points[quads[:, c]] + points[quads[:, c - 1]])), there).any()) for c in range(4))
+
+
 def _node_at(tree: object, nodes: NDArray[np.int64], places: NDArray[np.float64], scale: NDArray[np.float64],
              own: NDArray[np.int64]) -> NDArray[np.int64]:
     """The node at each place, -1 where there is none or it is one of the thing's own."""
-    distance, at = tree.query(places)  # type: ignore[attr-defined]
+    distance, at = tree.query(places, workers=2)  # type: ignore[attr-defined]
     found = nodes[np.minimum(at, len(nodes) - 1)]
     good = (distance <= _NEAR * scale) & (found[:, None] != own).all(axis=1)
     return np.where(good, found, -1)

@@ -19,7 +19,7 @@ from tidal_lens.formats.assemble import Part, assemble
 from tidal_lens.formats.vtk_xml_data import read_data
 from tidal_lens.formats.vtk_xml_file import DAMAGED
 from tidal_lens.formats.xml_safe import linked_file, parse_xml
-from tidal_lens.work import Token
+from tidal_lens.work import Token, in_turn
 
 _READERS = ("ImageData", "RectilinearGrid", "StructuredGrid", "UnstructuredGrid", "PolyData")
 _PIECES = tuple(f"P{kind}" for kind in _READERS)
@@ -67,13 +67,17 @@ def _parts_of(path: Path, name: str, group: str, token: Token, *, inside: bool =
         return parts
     pieces = _pieces(path, kind)
     found: list[Part] = []
-    for number, piece in enumerate(pieces):
+
+    def read(number: int) -> list[Part]:
+        token.check()
+        piece = pieces[number]
         inner = _checked_kind(piece)
         if inner != kind[1:]:
             raise FileError(f"A piece of {kind} holds {inner}.", f"{path.name} → {piece.name}", DAMAGED)
-        label = f"{name} {number + 1}" if len(pieces) > 1 else name
-        found += _read(piece, inner, label, group or name)
-        token.check()
+        return _read(piece, inner, f"{name} {number + 1}" if len(pieces) > 1 else name, group or name)
+
+    for number, parts in enumerate(in_turn(read, len(pieces))):
+        found += parts
         if not inside:
             token.report((number + 1) / len(pieces))
     return found

@@ -101,7 +101,7 @@ def _points(file: XmlFile, piece: XmlPiece, count: int) -> NDArray[np.float64]:
     array = piece.first("Points")
     if array is None or array.components != 3:
         raise file.fail("There are no points in it.")
-    return finite_points(file.read(array, count), file.path.name)
+    return finite_points(file.read(array, count, view=array.kind != "Float64"), file.path.name)
 
 
 # -- structured ------------------------------------------------------------------------------------------------
@@ -124,6 +124,7 @@ def _structured(file: XmlFile, piece: XmlPiece, form: Form, facts: dict[str, Any
     if sum(d > 1 for d in (i, j, k)) < 2:
         return None
     fields, own = _fields(file, piece, i * j * k, n_cells)
+    file.release()
     return structured(finite_points(points, file.path.name), (i, j, k), form, fields, own, facts, file.path.name)
 
 
@@ -156,18 +157,18 @@ def _unstructured(file: XmlFile, piece: XmlPiece, facts: dict[str, Any]) -> Soli
     nodes = _listed(file, piece, "Cells", "connectivity")
     faces = _polyhedra(file, piece, types) if (types == POLYHEDRON).any() else None
     fields, own = _fields(file, piece, n_points, n_cells)
-    return block_of_cells(_points(file, piece, n_points), Cells(types.astype(np.uint8), offsets, nodes, faces), fields, facts,
-                          file.path.name, own)
+    points = _points(file, piece, n_points)
+    return block_of_cells(points, Cells(types.astype(np.uint8), offsets, nodes, faces, file.release), fields, facts, file.path.name, own)
 
 
-def _listed(file: XmlFile, piece: XmlPiece, section: str, name: str, count: int | None = None) -> NDArray[np.int64]:
+def _listed(file: XmlFile, piece: XmlPiece, section: str, name: str, count: int | None = None) -> NDArray[Any]:
     array = piece.first(section, name)
     if array is None or array.components != 1:
         raise file.fail("An array is missing.", name)
-    values = file.read(array, count)
+    values = file.read(array, count, view=True)
     if values.dtype.kind not in "iu":
         raise file.fail("Whole numbers were expected.", name)
-    return values.astype(np.int64, copy=False)
+    return values
 
 
 def _polyhedra(file: XmlFile, piece: XmlPiece, types: NDArray[Any]) -> Faces:

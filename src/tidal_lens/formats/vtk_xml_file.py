@@ -92,9 +92,14 @@ class XmlFile:
         self.close()
 
     def close(self) -> None:
-        """Let go of the file; arrays that were read stay."""
-        self._map.close()
+        """Let go of the file; arrays that were read stay, and the map with those that look at it."""
+        self._map = None
         self._stream.close()
+
+    def release(self) -> None:
+        """Give back the memory of what was read; it would be read again from the disk."""
+        if self._map is not None and hasattr(self._map, "madvise"):
+            self._map.madvise(mmap.MADV_DONTNEED)
 
     def fail(self, what: str, name: str = "") -> FileError:
         """An error about the file, or an array in it."""
@@ -135,7 +140,7 @@ class XmlFile:
 
     # -- arrays ----------------------------------------------------------------------------------------------
 
-    def read(self, array: XmlArray, count: int | None = None) -> NDArray[Any]:
+    def read(self, array: XmlArray, count: int | None = None, *, view: bool = False) -> NDArray[Any]:
         """Content of an array.
 
         Parameters
@@ -144,11 +149,13 @@ class XmlFile:
             One of the file's.
         count : int, optional
             Tuples that it must have.
+        view : bool
+            Raw numbers need not be copied: the array is used at once and not kept.
 
         Returns
         -------
         ndarray, shape (tuples,) or (tuples, components)
-            In the machine's byte order; raw numbers are copied out of the file.
+            In the machine's byte order.
 
         Raises
         ------
@@ -162,7 +169,9 @@ class XmlFile:
             raw = self._bytes(array, None if count is None else count * array.components * dtype.itemsize)
             if len(raw) % dtype.itemsize:
                 raise self.fail("An array ends in the middle of a number.", array.name)
-            values = np.frombuffer(raw, dtype).astype(dtype.newbyteorder("="), copy=True)
+            # What is kept must not change, or vanish, when a solver writes the file again.
+            fresh = not isinstance(raw, memoryview)
+            values = np.frombuffer(raw, dtype).astype(dtype.newbyteorder("="), copy=not (view or fresh))
         if len(values) % array.components or (count is not None and len(values) != count * array.components):
             many = "" if count is None else f" where {count * array.components:,} belong"
             raise self.fail(f"{len(values):,} numbers are there{many}.", array.name)
@@ -329,11 +338,11 @@ class _Raw:
     def __init__(self, data: Any, begin: int, end: int) -> None:
         self._data, self._at, self._end = data, begin, end
 
-    def take(self, size: int, *, peek: bool = False, together: bool = False, after: int = 0) -> bytes:
+    def take(self, size: int, *, peek: bool = False, together: bool = False, after: int = 0) -> memoryview:
         """The next bytes."""
         if size < 0 or self._at + size > self._end:
             raise ValueError("the file ends before its numbers do")
-        found: bytes = self._data[self._at:self._at + size]
+        found = memoryview(self._data)[self._at:self._at + size]
         if not peek:
             self._at += size
         return found

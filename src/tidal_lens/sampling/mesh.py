@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.flow.case import Flow
-from tidal_lens.flow.grid import HEX_FACES, HEXAHEDRON, PYRAMID, TETRA, WEDGE, StructuredGrid, UnstructuredGrid
+from tidal_lens.flow.faces import face_neighbours
+from tidal_lens.flow.grid import HEXAHEDRON, PYRAMID, TETRA, WEDGE, StructuredGrid, UnstructuredGrid
 from tidal_lens.sampling import kernels
 from tidal_lens.work import Token, read_only, run_chunks
 
@@ -117,6 +118,7 @@ def build_mesh(flow: Flow, token: Token | None = None) -> Mesh:
     for grid in unstructured:
         part = cells[rows:rows + grid.n_cells]
         part[:, :8], part[:, 8:14], part[:, 14:] = grid.corners, face_neighbours(grid, token), _KINDS[grid.types][:, None]
+        grid.__dict__.pop("_neighbours", None)  # they stand in the table now
         rows += grid.n_cells
     order = np.empty(flow.n_cells, np.int32)
     starts, sizes = np.zeros((len(table), _LEVELS), np.int64), np.zeros((len(table), _LEVELS), np.int64)
@@ -155,23 +157,3 @@ def _tree_of(arrays: tuple[NDArray[Any], ...], block: int, low: NDArray[np.float
         kernels.parent_boxes(layers[-1], upper)
         layers.append(upper)
     return layers
-
-
-def face_neighbours(grid: UnstructuredGrid, token: Token | None = None) -> NDArray[np.int32]:
-    """Cell on the other side of each face, -1 where there is none.
-
-    Returns
-    -------
-    ndarray, shape (n_cells, 6), int32
-        In the order of ``HEX_FACES``; sides collapsed to an edge or a point have none.
-    """
-    faces = np.array(HEX_FACES, dtype=np.int64)
-    counts = np.zeros(grid.n_points + 1, np.int64)
-    kernels.bucket_faces(grid.corners, faces, counts, np.empty(0, np.int64), False)
-    starts = np.cumsum(counts)
-    entries = np.empty(int(starts[-1]), np.int64)
-    kernels.bucket_faces(grid.corners, faces, starts.copy(), entries, True)
-    neighbours = np.full((grid.n_cells, 6), -1, np.int32)
-    run_chunks(lambda a, b: kernels.match_faces(grid.corners, faces, starts, entries, neighbours, a, b), grid.n_points,
-               16384, token)
-    return neighbours

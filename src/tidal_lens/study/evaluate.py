@@ -131,19 +131,17 @@ class Evaluator:
         return made
 
     def _make(self, layer: AnyLayer, token: Token, draft: bool) -> Geometry:
-        mesh = mesh_of(self.flow, token)
-        token.check()
         if isinstance(layer, WallLayer):
-            return boundary_surface(self.flow, mesh, layer.shape.boundaries, token)
+            return boundary_surface(self.flow, layer.shape.boundaries, token)
         if isinstance(layer, SliceLayer):
-            return axis_slice(self.flow, mesh, layer.shape.axis, layer.shape.position, token)
+            return axis_slice(self.flow, layer.shape.axis, layer.shape.position, token)
         if isinstance(layer, IsoLayer):
-            return isosurface(self.flow, mesh, self.store.values(layer.shape.quantity, token), layer.shape.value, token)
+            return isosurface(self.flow, self.store.values(layer.shape.quantity, token), layer.shape.value, token)
         shape = layer.shape
         settings = TraceSettings(shape.direction, shape.max_length, 1e-2 if draft else shape.tolerance,
                                  max_cells=5.0 if draft else 3.5)
         seeds = seeds_on_line(shape.start, shape.end, shape.count)
-        return trace_lines(self.flow, mesh, self.store.values("velocity", token), seeds, settings, token)
+        return trace_lines(self.flow, mesh_of(self.flow, token), self.store.values("velocity", token), seeds, settings, token)
 
 
 def _rounded_out(low: float, high: float) -> tuple[float, float]:

@@ -16,7 +16,7 @@ from tidal_lens.formats.registry import open_flow
 from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.work import Token
 
-_SHARED = ("seams", "bounds", "size", "body", "stage", "_mesh", "_joined", "_boundary_trees", "_links", "_outer")
+_SHARED = ("seams", "bounds", "size", "body", "stage", "_mesh", "_joined", "_boundary_trees", "_links", "_outer", "_neighbours")
 
 
 class Series:
