@@ -414,7 +414,7 @@ def test_mass_through_the_boundaries(window):
     texts = [w.text() for w in controls.rows.findChildren(QLabel)]
     assert "floor (wall)" in texts
     floor = texts[texts.index("floor (wall)") + 1]
-    assert floor == "in 0, out 0"
+    assert floor == "mass in 0, out 0\nenergy in 0, out 0"
     assert "of what flows through" in controls.verdict.text()
     window.document.case_changed.emit()
     assert not controls.rows.isVisible()

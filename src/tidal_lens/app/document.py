@@ -18,11 +18,12 @@ from tidal_lens.quantities.store import Distribution
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.scene.camera import Camera
 from tidal_lens.study.beginnings import first_study
+from tidal_lens.study.corrections import corrected
 from tidal_lens.study.evaluate import Evaluated, Evaluator, key_range, reference_of
 from tidal_lens.study.files import SUFFIX, load_study, save_study
 from tidal_lens.study.history import History
 from tidal_lens.study.model import AnyLayer, CameraSetting, IsoLayer, KeySetting, Study
-from tidal_lens.study.series import Series
+from tidal_lens.study.series import Series, share_mesh
 from tidal_lens.work import Token
 
 
@@ -37,6 +38,7 @@ class Notice:
 
 @dataclass(frozen=True, eq=False)
 class _Opened:
+    raw: Flow
     flow: Flow
     evaluator: Evaluator
     study: Study
@@ -63,6 +65,8 @@ class Document(QObject):
         The camera moved, by whatever.
     noticed(Notice)
         There is something to tell.
+    visit(tuple)
+        A place (x, y, z) is to be looked at.
     """
 
     study_changed = pyqtSignal()
@@ -74,6 +78,7 @@ class Document(QObject):
     camera_changed = pyqtSignal()
     file_changed = pyqtSignal()
     noticed = pyqtSignal(object)
+    visit = pyqtSignal(object)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -88,8 +93,10 @@ class Document(QObject):
         self.dragging = False
         self._history = History(Study())
         self._saved = Study()
+        self._shown = Study()
         self._asked: dict[str, tuple[object, ...]] = {}
         self._series: Series | None = None
+        self._raw: Flow | None = None
         self._spreads: dict[str, Distribution] = {}
         self._broken: set[int] = set()
 
@@ -173,9 +180,50 @@ class Document(QObject):
             wanted = reference_of(self.flow, self.study)
             if wanted != self.evaluator.store.reference:
                 self.evaluator = self.evaluator.with_reference(wanted)
-            self._want_step()
+            if self._said(self.study) == self._said(self._shown):
+                self._want_step()
+            else:
+                self._want_correction()
         self.refresh()
         self.study_changed.emit()
+
+    @staticmethod
+    def _said(study: Study) -> tuple[object, object]:
+        return study.roles, study.kinds
+
+    def _want_correction(self) -> None:
+        """The user says otherwise than what was recognised: the flow is made anew from what was read."""
+        raw, study = self._raw, self.study
+        if raw is None:
+            return
+
+        def work(token: Token) -> tuple[Flow, Evaluator]:
+            read = raw
+            if raw.step != study.step:
+                read = open_flow(raw.path, token, anyway=True, step=study.step, numbered=study.numbered)
+                share_mesh(raw, read)
+            flow = corrected(read, study)
+            return flow, Evaluator(flow, reference_of(flow, study))
+
+        def done(answer: tuple[Flow, Evaluator]) -> None:
+            if self._raw is not raw or self._said(self.study) != self._said(study):
+                return
+            self.flow, self.evaluator = answer
+            self._shown = study
+            self._spreads = {}
+            self._series = self._new_series(self.evaluator, study)
+            self.case_changed.emit()
+            self.refresh()
+            self._want_step()
+
+        self.jobs.submit("step", "Taking the flow as you say", work, done, self._tell)
+
+    @staticmethod
+    def _new_series(evaluator: Evaluator, study: Study) -> Series | None:
+        flow = evaluator.flow
+        if len(flow.times) < 2:
+            return None
+        return Series(flow.path, evaluator, numbered=study.numbered, correct=lambda read: corrected(read, study))
 
     # -- time ------------------------------------------------------------------------------------------------
 
@@ -342,12 +390,13 @@ class Document(QObject):
         many = study.numbered if study is not None else numbered
 
         def work(token: Token) -> _Opened:
-            flow = open_flow(path, token, anyway=anyway, step=study.step if study is not None else None,
-                             numbered=many)
+            raw = open_flow(path, token, anyway=anyway, step=study.step if study is not None else None, numbered=many)
+            flow = raw if study is None else corrected(raw, study)
             wanted = reference_of(flow, study) if study is not None else flow.reference
             evaluator = Evaluator(flow, wanted)
             begin = study if study is not None else first_study(flow, evaluator.store)
-            return _Opened(flow, evaluator, begin.model_copy(update={"case": str(path.resolve()), "step": flow.step, "numbered": many}))
+            facts = {"case": str(path.resolve()), "step": flow.step, "numbered": many}
+            return _Opened(raw, flow, evaluator, begin.model_copy(update=facts))
 
         def failed(error: TidalLensError) -> None:
             actions: tuple[tuple[str, Callable[[], None]], ...] = ()
@@ -360,10 +409,11 @@ class Document(QObject):
     def _adopt(self, opened: _Opened, file: Path | None) -> None:
         for layer in self.study.layers:
             self.jobs.cancel(layer.id)
-        self.flow, self.evaluator = opened.flow, opened.evaluator
+        self._raw, self.flow, self.evaluator = opened.raw, opened.flow, opened.evaluator
+        self._shown = opened.study
         self.results, self.failures, self._asked = {}, {}, {}
         self._spreads, self._broken = {}, set()
-        self._series = Series(opened.flow.path, opened.evaluator, numbered=opened.study.numbered) if len(opened.flow.times) > 1 else None
+        self._series = self._new_series(opened.evaluator, opened.study)
         self._history = History(opened.study)
         self._saved = opened.study
         self.file = file

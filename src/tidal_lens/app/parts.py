@@ -341,8 +341,8 @@ def rule() -> QFrame:
     return out
 
 
-def row(*widgets: QWidget | str, stretch: int | None = None) -> QHBoxLayout:
-    """Widgets side by side; a text becomes a soft label of even width."""
+def row(*widgets: QWidget | str, stretch: int | None = None, lead: int = 60) -> QHBoxLayout:
+    """Widgets side by side; a text becomes a soft label, the first of an even width (``lead``)."""
     out = QHBoxLayout()
     out.setSpacing(6)
     for at, widget in enumerate(widgets):
@@ -350,7 +350,7 @@ def row(*widgets: QWidget | str, stretch: int | None = None) -> QHBoxLayout:
             one = label(widget, "soft")
             one.setWordWrap(False)
             if at == 0:
-                one.setFixedWidth(60)
+                one.setFixedWidth(lead)
             out.addWidget(one)
         else:
             out.addWidget(widget, 1 if stretch == at else 0)

@@ -169,6 +169,7 @@ QToolButton[role="station"]:checked { background: $shoal; color: $sea; font-weig
 QToolButton[role="tile"] { border: 1px solid $line; background: $paper; padding: 6px 4px; font-size: 12px; }
 QToolButton[role="tile"]:hover { border-color: $sea; background: $shoal; }
 QToolButton[role="tile"]:focus { border-color: $sea; }
+QToolButton[role="fold"] { border: 1px solid transparent; padding: 2px 0; font-weight: 600; text-align: left; }
 QToolButton[role="pick"] { border: 1px solid $line; padding: 3px 2px; }
 QToolButton[role="pick"]:checked { background: $sea; color: $on_sea; border-color: $sea; }
 QLineEdit { background: $paper; border: 1px solid $line; border-radius: 6px; padding: 3px 6px;

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -26,6 +27,7 @@ from tidal_lens.app.document import Document
 from tidal_lens.app.overlays.base import Overlay
 from tidal_lens.app.overlays.handles import HandlesOverlay
 from tidal_lens.app.overlays.keys import KeysOverlay
+from tidal_lens.app.overlays.pin import PinOverlay
 from tidal_lens.app.overlays.rose import RoseOverlay
 from tidal_lens.app.parts import number_text, parse_number
 from tidal_lens.app.scenery import Scenery
@@ -72,7 +74,8 @@ class FlowView(QWidget):
         self.keys = KeysOverlay(self)
         self.rose = RoseOverlay(self)
         self.handles = HandlesOverlay(self)
-        self._overlays: tuple[Overlay, ...] = (self.handles, self.keys, self.rose)
+        self.pin = PinOverlay(self)
+        self._overlays: tuple[Overlay, ...] = (self.handles, self.keys, self.rose, self.pin)
         self._held: Overlay | None = None
         self._image: QImage | None = None
         self._frame: Frame | None = None
@@ -101,6 +104,7 @@ class FlowView(QWidget):
         document.result_changed.connect(lambda _id: self.redraw_soon())
         document.quantity_known.connect(lambda _name: self.redraw_soon())
         document.chosen_changed.connect(self.update)
+        document.visit.connect(self.visit)
         theme.hub().changed.connect(self._new_theme)
 
     # -- drawing ---------------------------------------------------------------------------------------------
@@ -112,7 +116,7 @@ class FlowView(QWidget):
     def _new_case(self) -> None:
         self._small_asked.clear()
         self.scenery.clear()
-        self._pivot = None
+        self._pivot = self.pin.place = None
         if self.document.camera is None:
             self.frame_all()
         else:
@@ -233,6 +237,15 @@ class FlowView(QWidget):
         low, high = flow.bounds
         turned = camera.along(-sign * np.eye(3)[axis])
         self._move(turned.framing(low, high, self.width() / max(self.height(), 1)), rest=True)
+
+    def visit(self, place: tuple[float, float, float]) -> None:
+        """Bring a place to the middle of the picture and pin it; the view then turns about it."""
+        camera = self.document.camera
+        if camera is None:
+            return
+        target = np.array(place)
+        self.pin.place, self._pivot = place, target
+        self._move(replace(camera, eye=camera.eye + target - camera.focus, focus=target), rest=True)
 
     def orbit(self, dx: float, dy: float) -> None:
         """Turn about the pivot by pixels of drag; a plane flow is shifted instead."""

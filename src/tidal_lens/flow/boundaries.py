@@ -253,3 +253,8 @@ def settle_boundaries(points: NDArray[np.float64], outside: Outside, named: Sequ
                         else ("open", "it is not part of the outside"))
         told.append(replace(boundary, kind=kind, reason=reason))
     return (*told, *find_boundaries(points, outside.of(owner == len(named)), motion, labels))
+
+
+def with_kind(boundary: Boundary, kind: BoundaryKind, reason: str) -> Boundary:
+    """The same boundary taken to be of another kind."""
+    return replace(boundary, kind=kind, reason=reason)

@@ -19,6 +19,13 @@ from tidal_lens.flow.roles import Roles
 from tidal_lens.flow.seams import Seams, find_seams
 
 _numbers = itertools.count(1)
+
+
+def next_number() -> int:
+    """A number that no flow has had: what is kept of a flow is kept by it."""
+    return next(_numbers)
+
+
 Place = Literal["node", "cell"]
 BoundaryKind = Literal["wall", "symmetry", "inlet", "outlet", "far field", "open"]
 
@@ -136,7 +143,7 @@ class Flow:
     depth: float = 0.0
     times: tuple[float, ...] = ()
     step: int = 0
-    number: int = field(default_factory=lambda: next(_numbers))
+    number: int = field(default_factory=next_number)
 
     @property
     def n_points(self) -> int:

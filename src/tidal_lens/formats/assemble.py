@@ -15,7 +15,7 @@ from tidal_lens.flow.case import Block, Boundary, Field, Flow
 from tidal_lens.flow.free_stream import guessed_reference, motion_in
 from tidal_lens.flow.outside import outside_of
 from tidal_lens.flow.reference import ReferenceState
-from tidal_lens.flow.roles import Roles, recognise_roles
+from tidal_lens.flow.roles import Roles, listed, recognise_roles, vector_candidates
 from tidal_lens.flow.seams import find_seams
 from tidal_lens.formats.content import Sheet, Solid
 from tidal_lens.formats.planar import thicken
@@ -124,11 +124,14 @@ def _doubts(path: Path, fields: dict[str, Field], roles: Roles, anyway: bool) ->
     if doubts and not anyway:
         raise DoubtfulFlowError(" ".join(doubts), str(path), "Opened anyway, such places stay empty in every picture.")
     if not roles.has_velocity:
-        listed = ", ".join(f"{f.name} ({f.components})" for f in fields.values()) or "none"
-        doubts.append(f"No velocity was recognised among its arrays: {listed}.")
+        components = {f.name: f.components for f in fields.values()}
+        could = vector_candidates(components)
+        told = ", ".join(f"{name} ({count})" for name, count in components.items()) or "none"
+        doubts.append(f"No velocity was recognised among its arrays: {told}."
+                      + (f" These could make it: {listed(could)}. Say so in the Case station, under Roles." if could else ""))
         if not anyway:
-            raise DoubtfulFlowError(doubts[-1], str(path), "Opened anyway, it can be cut and coloured but not traced. "
-                                    "Name the array Velocity, U, or VelocityX, VelocityY, VelocityZ.")
+            raise DoubtfulFlowError(doubts[-1], str(path), "Opened anyway, it can be cut and coloured, but not traced before "
+                                    "its velocity is known.")
     return doubts
 
 

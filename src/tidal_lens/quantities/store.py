@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
+from tidal_lens.flow.roles import SCALAR_ROLES
 from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN, Scale
 from tidal_lens.quantities.gradients import flow_gradient, flow_turning
 from tidal_lens.quantities.nodes import node_values
@@ -246,7 +247,9 @@ class QuantityStore:
     def _compute(self, name: str, token: Token | None) -> NDArray[Any]:
         if name == "velocity":
             return self._velocity(token)
-        if name in ("pressure", "density", "temperature"):
+        if name == "pressure" and self.flow.roles.pressure is None and self.flow.roles.has_pressure:
+            return self._pressure_from_energy(token)
+        if name in SCALAR_ROLES:
             return self.values(f"{FILE}{getattr(self.flow.roles, name)}", token)
         if name.startswith(FILE):
             return self._from_file(name[len(FILE):])
@@ -275,7 +278,7 @@ class QuantityStore:
         roles = self.flow.roles
         if not roles.has_velocity:
             raise MissingQuantityError("No velocity was recognised in this result.", self.flow.title,
-                                       "Name the array Velocity, U, or VelocityX, VelocityY, VelocityZ.")
+                                       "Say which arrays it is in the Case station, under Roles.")
         names = roles.velocity or roles.momentum
         parts = [self.values(f"{FILE}{n}", token) for n in names]
         joined = parts[0] if len(parts) == 1 else np.column_stack(parts)
@@ -284,9 +287,15 @@ class QuantityStore:
         with np.errstate(invalid="ignore", divide="ignore"):
             return np.asarray(joined / self.values("density", token)[:, None])
 
+    def _pressure_from_energy(self, token: Token | None) -> NDArray[Any]:
+        """(γ − 1)(ρE − ½ρu²), the perfect gas law for the total energy of a volume."""
+        density, velocity = self.values("density", token), self.values("velocity", token)
+        energy = self.values(f"{FILE}{self.flow.roles.energy}", token)
+        return np.asarray((self.reference.gamma - 1.0) * (energy - 0.5 * density * (velocity * velocity).sum(axis=1)))
+
     def _missing(self, needs: tuple[str, ...]) -> str:
         roles, ref = self.flow.roles, self.reference
-        have = {"velocity": roles.has_velocity, "pressure": roles.pressure is not None, "density": roles.density is not None,
+        have = {"velocity": roles.has_velocity, "pressure": roles.has_pressure, "density": roles.density is not None,
                 "free stream": ref.pressure is not None and ref.density is not None and ref.speed > 0}
         return ", ".join(n for n in needs if not have[n])
 

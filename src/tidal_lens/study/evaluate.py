@@ -29,7 +29,7 @@ def reference_of(flow: Flow, study: Study) -> ReferenceState:
     typed = study.reference
     if typed is None:
         return flow.reference
-    return ReferenceState(typed.pressure, typed.density, typed.velocity, typed.gamma, "typed")
+    return ReferenceState(typed.pressure, typed.density, typed.velocity, typed.gamma, typed.origin)
 
 
 @dataclass(frozen=True, eq=False)

@@ -128,6 +128,7 @@ class Reference(_Value):
     density: Annotated[float, Field(gt=0, le=1e300)] | None = None
     velocity: Vector = (0.0, 0.0, 0.0)
     gamma: Annotated[float, Field(gt=1.0, le=3.0)] = 1.4
+    origin: Name = "typed"
 
 
 class CameraSetting(_Value):
@@ -167,6 +168,10 @@ class Study(_Value):
         Layer that is shown alone.
     step : int
         Step of a time series, from 0.
+    roles : dict
+        Fields that play a role where the user says otherwise than what was recognised; none for an empty tuple.
+    kinds : dict
+        Kinds of boundaries, by name, where the user says otherwise than what was read or guessed.
     numbered : bool
         Whether the files beside the case that differ in a number only are the steps.
     """
@@ -181,6 +186,9 @@ class Study(_Value):
     alone: Identity | None = None
     step: Annotated[int, Field(ge=0, le=10_000_000)] = 0
     numbered: bool = False
+    roles: dict[Literal["velocity", "momentum", "pressure", "density", "temperature", "viscosity", "energy"],
+                Annotated[tuple[Name, ...], Field(max_length=3)]] = Field(default_factory=dict)
+    kinds: dict[Name, Literal["wall", "symmetry", "inlet", "outlet", "far field", "open"]] = Field(default_factory=dict)
 
     @field_validator("layers")
     @classmethod

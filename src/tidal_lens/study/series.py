@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -16,7 +17,7 @@ from tidal_lens.formats.registry import open_flow
 from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.work import Token
 
-_SHARED = ("seams", "bounds", "size", "body", "stage", "_mesh", "_joined", "_boundary_trees", "_links", "_outer", "_neighbours")
+_SHARED = ("seams", "outside", "bounds", "size", "body", "stage", "_mesh", "_joined", "_boundary_trees", "_links", "_outer", "_neighbours")
 
 
 class Series:
@@ -30,12 +31,15 @@ class Series:
         The step that was opened.
     numbered : bool
         Whether its steps are files beside it.
+    correct : callable
+        Gives a step as the study has it.
     budget : int
         Memory that kept steps may take [bytes]; the step in use is always kept.
     """
 
-    def __init__(self, path: Path, first: Evaluator, *, numbered: bool = False, budget: int = 1_500_000_000) -> None:
-        self._path, self._numbered, self._budget = path, numbered, budget
+    def __init__(self, path: Path, first: Evaluator, *, numbered: bool = False, correct: Callable[[Flow], Flow] = lambda flow: flow,
+                 budget: int = 1_500_000_000) -> None:
+        self._path, self._numbered, self._correct, self._budget = path, numbered, correct, budget
         self._kept: OrderedDict[int, Evaluator] = OrderedDict({first.flow.step: first})
         self._lock = threading.Lock()
         self.times = first.flow.times
@@ -62,7 +66,7 @@ class Series:
         if ready is None:
             flow = open_flow(self._path, token, anyway=True, step=step, numbered=self._numbered)
             share_mesh(like, flow)
-            ready = Evaluator(flow, reference)
+            ready = Evaluator(self._correct(flow), reference)
         elif ready.store.reference != reference:
             ready = ready.with_reference(reference)
         if token is not None and token.cancelled:

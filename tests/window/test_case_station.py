@@ -1,0 +1,190 @@
+"""The Case station: roles, kinds of boundaries and the reference state are shown with their reasons and can be corrected."""
+
+import csv
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from vtkmodules.vtkIOXML import vtkXMLStructuredGridWriter
+
+from driving import click, keys, settle, spin, type_into, wait
+from making import cube_points
+from tidal_lens.app.stations.rows import Row
+from vtk_data import add, structured, write
+
+N = 9
+
+
+def texts(window):
+    return [strip.text.text() for strip in window.strips.live()]
+
+
+def pick(picker, text):
+    """Open a list, go to an entry and press Return."""
+    at = [picker.itemText(n) for n in range(picker.count())].index(text)
+    picker.showPopup()
+    spin()
+    view = picker.view()
+    view.setCurrentIndex(picker.model().index(at, 0))
+    QTest.keyClick(view, Qt.Key.Key_Return)
+    spin()
+
+
+@pytest.fixture
+def odd(tmp_path):
+    """A channel whose arrays have names that nobody could know."""
+    points = cube_points(N)
+    data = structured(points, (N, N, N))
+    z = points[:, 2]
+    for name, values in (("flux_1", 40 * z * (1 - z)), ("flux_2", 0 * z), ("flux_3", 0 * z), ("alpha", 1.2 + 0 * z),
+                         ("beta", 1e5 - 100 * points[:, 0])):
+        add(data.GetPointData(), name, values)
+    path = tmp_path / "odd.vts"
+    write(vtkXMLStructuredGridWriter(), data, path)
+    return path
+
+
+def opened(window, path, *, anyway=False):
+    window.document.open_path(path, anyway=anyway)
+    wait(lambda: window.document.flow is not None and window.document.flow.path == path, "the case")
+    click(window.rail.buttons["case"])
+    settle(window)
+    return window.bench.case
+
+
+@pytest.mark.gui
+def test_a_file_without_velocity_says_what_could_make_it(window, odd):
+    before = window.document.flow
+    window.document.open_path(odd)
+    wait(lambda: any("flux_1, flux_2, flux_3" in text for text in texts(window)), "the strip")
+    assert window.document.flow is before, "what was open stays"
+
+
+@pytest.mark.gui
+def test_roles_can_be_said_and_unsaid(window, odd):
+    case = opened(window, odd, anyway=True)
+    document = window.document
+    assert "not recognised" in case.roles.reasons["velocity"].text()
+    assert {b.kind for b in document.flow.boundaries} == {"open"}
+    pick(case.roles.pickers["velocity"], "flux_1, flux_2, flux_3")
+    wait(lambda: document.flow.roles.velocity == ("flux_1", "flux_2", "flux_3"), "the correction")
+    settle(window)
+    # What follows from velocity follows at once: kinds of boundaries, the free stream, quantities on offer.
+    assert sorted(b.kind for b in document.flow.boundaries) == ["inlet", "outlet", "symmetry", "symmetry", "wall", "wall"]
+    assert 5.0 < document.flow.reference.velocity[0] <= 10.0
+    assert not document.evaluator.store.describe("speed").missing
+    assert case.roles.reasons["velocity"].text() == "you said so"
+    pick(case.roles.pickers["density"], "alpha")
+    wait(lambda: document.flow.roles.density == "alpha", "the density")
+    window.act("undo")
+    wait(lambda: document.flow.roles.density is None, "undo")
+    window.act("undo")
+    wait(lambda: document.flow.roles.velocity == (), "undo")
+    window.act("redo")
+    wait(lambda: document.flow.roles.velocity == ("flux_1", "flux_2", "flux_3"), "redo")
+    settle(window)
+
+
+@pytest.mark.gui
+def test_said_roles_and_kinds_are_kept_in_the_study(window, odd, tmp_path):
+    case = opened(window, odd, anyway=True)
+    document = window.document
+    pick(case.roles.pickers["velocity"], "flux_1, flux_2, flux_3")
+    wait(lambda: document.flow.roles.has_velocity, "the correction")
+    pick(case.boundaries.pickers["inlet (found)"], "far field")
+    wait(lambda: any(b.kind == "far field" for b in document.flow.boundaries), "the kind")
+    assert document.save(tmp_path / "kept.tidal")
+    document.open_path(odd, anyway=True)
+    wait(lambda: not document.flow.roles.has_velocity, "the plain case")
+    document.open_path(tmp_path / "kept.tidal")
+    wait(lambda: document.flow.roles.has_velocity, "the study")
+    kinds = {b.name: (b.kind, b.reason) for b in document.flow.boundaries}
+    assert kinds["inlet (found)"] == ("far field", "you said so")
+    settle(window)
+    pick(case.boundaries.pickers["inlet (found)"], "As found")
+    wait(lambda: all(b.kind != "far field" for b in document.flow.boundaries), "the guess again")
+
+
+@pytest.mark.gui
+def test_the_reference_state_from_a_boundary_and_from_a_point(window, odd):
+    case = opened(window, odd, anyway=True)
+    document = window.document
+    for role, text in (("velocity", "flux_1, flux_2, flux_3"), ("density", "alpha"), ("pressure", "beta")):
+        pick(case.roles.pickers[role], text)
+        wait(lambda r=role: document.flow.roles.fields(r), role)
+    settle(window)
+    reference = case.reference
+    pick(reference.source, "average over inlet (found)")
+    wait(lambda: document.study.reference is not None, "the average")
+    state = document.evaluator.store.reference
+    # The mean of 40 z (1 − z) is 20/3; trapezia over eight steps give 6.5625.
+    assert state.velocity == pytest.approx((6.5625, 0.0, 0.0))
+    assert state.pressure == pytest.approx(1e5)
+    assert state.density == pytest.approx(1.2)
+    assert "inlet" in reference.origin.text()
+    pick(reference.source, "a point…")
+    type_into(reference.point, "0.5, 0.5, 0.5")
+    wait(lambda: document.evaluator.store.reference.velocity[0] == pytest.approx(10.0), "the point")
+    assert document.evaluator.store.reference.pressure == pytest.approx(1e5 - 50)
+    told = len(texts(window))
+    type_into(reference.point, "5, 5, 5")
+    wait(lambda: len(texts(window)) > told, "the message")
+    assert any("outside the flow" in text for text in texts(window))
+    type_into(reference.point, "5, five")
+    assert any("three numbers" in text for text in texts(window))
+
+
+@pytest.mark.gui
+def test_a_look_into_a_block_a_boundary_and_a_quantity(window, odd):
+    case = opened(window, odd, anyway=True)
+    one = case.blocks.rows["odd"]
+    assert isinstance(one, Row)
+    click(one)
+    wait(lambda: one.more is not None, "the report")
+    told = [w.text() for w in one.more.findChildren(type(case.facts))]
+    assert "512" in told
+    assert "729" in told
+    assert "1" in told[told.index("volume") + 1]
+    assert told[told.index("negative cells") + 1] == "0"
+    assert told[told.index("skewness") + 1].startswith("up to 0.000")
+    keys(one, Qt.Key.Key_Return)
+    assert one.more is None
+    field = case.fields.rows["beta"]
+    click(field)
+    wait(lambda: field.more is not None, "the extremes")
+    told = [w.text() for w in field.more.findChildren(type(case.facts))]
+    assert told[told.index("least") + 1].startswith("99900\nat 1,")
+    assert told[told.index("greatest") + 1].startswith("100000\nat 0,")
+    buttons = {b.text(): b for b in field.more.findChildren(type(window.bench.case.blocks.head))}
+    click(buttons["Go to the least"])
+    np.testing.assert_allclose(window.document.camera.focus[0], 1.0)
+    assert window.view.pin.place[0] == pytest.approx(1.0)
+    name = window.document.flow.boundaries[0].name
+    row = case.boundaries._rows[name]
+    click(row, row.rect().topLeft() + row.rect().center() / 8)
+    assert row.more is not None
+
+
+@pytest.mark.gui
+def test_the_balance_is_saved_as_a_table(window, odd, tmp_path):
+    case = opened(window, odd, anyway=True)
+    document = window.document
+    for role, text in (("velocity", "flux_1, flux_2, flux_3"), ("density", "alpha"), ("pressure", "beta")):
+        pick(case.roles.pickers[role], text)
+        wait(lambda r=role: document.flow.roles.fields(r), role)
+    settle(window)
+    click(case.balance.button)
+    wait(lambda: case.balance.balances, "the balance")
+    assert "Mass: net" in case.balance.verdict.text()
+    assert "Energy: net" in case.balance.verdict.text()
+    case.balance.save_to(tmp_path / "balance")
+    rows = list(csv.reader((tmp_path / "balance.csv").read_text().splitlines()))
+    assert rows[0] == ["boundary", "kind", "area", "mass in", "mass out", "mass net", "energy in", "energy out", "energy net"]
+    inlet = next(r for r in rows if r[1] == "inlet")
+    assert float(inlet[3]) == pytest.approx(1.2 * 6.5625)
+    assert float(rows[-1][5]) == pytest.approx(0.0, abs=1e-9)
+    # Total enthalpy: γ/(γ−1) p u + ½ ρ u³, averaged over the nodes of the inlet.
+    z = np.linspace(0, 1, N)
+    u = 40 * z * (1 - z)
+    assert float(inlet[6]) == pytest.approx(np.trapezoid(3.5 * 1e5 * u + 0.6 * u**3, z), rel=1e-9)
