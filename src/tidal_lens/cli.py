@@ -24,8 +24,9 @@ def _size(text: str) -> tuple[int, int]:
 def parser() -> argparse.ArgumentParser:
     """Options and sub-commands."""
     out = argparse.ArgumentParser(prog="tidal-lens", description="See, locate and measure what is in a flow result. Without a "
-                                  "file it opens the demo. 'tidal-lens make-demo [FOLDER]' computes the demo's data anew.")
-    out.add_argument("file", nargs="?", help="a result (.vti .vtr .vts .vtu .vtm .cgns) or a study (.tidal)")
+                                  "file it opens the demo. 'tidal-lens make-demo [FOLDER]' computes the demo's data anew, "
+                                  "'tidal-lens simulate-run FOLDER' writes a run as a solver would.")
+    out.add_argument("file", nargs="?", help="a result (.vtu .vtm .vtk .vtkhdf .cgns .xdmf …), a history (.csv) or a study (.tidal)")
     out.add_argument("--picture", metavar="FILE.png", type=Path, help="write a picture of the window and end; needs no display")
     out.add_argument("--size", type=_size, default=(1280, 800), metavar="WxH", help="size of that picture (1280x800)")
     out.add_argument("--theme", choices=("chart", "night"), help="theme of that picture")
@@ -40,6 +41,8 @@ def main(arguments: list[str] | None = None) -> int:
     given = sys.argv[1:] if arguments is None else arguments
     if given[:1] == ["make-demo"]:
         return _make_demo(given[1:])
+    if given[:1] == ["simulate-run"]:
+        return _simulate_run(given[1:])
     chosen = parser().parse_args(given)
     path = Path(chosen.file).expanduser() if chosen.file else None
     if chosen.warm:
@@ -68,6 +71,19 @@ def _make_demo(arguments: list[str]) -> int:
     out = argparse.ArgumentParser(prog="tidal-lens make-demo", description="Compute the demo's data again from nothing.")
     out.add_argument("folder", nargs="?", type=Path, default=ASSETS, help="where to write (what is shipped)")
     make(out.parse_args(arguments).folder, lambda line: print(line, flush=True))
+    return 0
+
+
+def _simulate_run(arguments: list[str]) -> int:
+    from tidal_lens.demo.running import simulate_run
+
+    out = argparse.ArgumentParser(prog="tidal-lens simulate-run", description="Write a history and steps into a folder as a running "
+                                  "solver does; open the folder with 'Follow a run…'.")
+    out.add_argument("folder", type=Path, help="where to write")
+    out.add_argument("--steps", type=int, default=20, help="steps in time (20)")
+    out.add_argument("--pause", type=float, default=2.0, metavar="SECONDS", help="seconds between steps (2)")
+    chosen = out.parse_args(arguments)
+    simulate_run(chosen.folder, steps=chosen.steps, pause=chosen.pause, tell=lambda line: print(line, flush=True))
     return 0
 
 

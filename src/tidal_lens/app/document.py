@@ -26,6 +26,8 @@ from tidal_lens.study.model import AnyLayer, CameraSetting, IsoLayer, KeySetting
 from tidal_lens.study.series import Series, share_mesh
 from tidal_lens.work import Token
 
+TABLES = (".csv", ".dat", ".txt")
+
 
 @dataclass(frozen=True)
 class Notice:
@@ -230,7 +232,27 @@ class Document(QObject):
     @property
     def times(self) -> tuple[float, ...]:
         """Times of the steps of the open series; empty for steady flow."""
-        return self.flow.times if self.flow is not None else ()
+        return self._series.times if self._series is not None else ()
+
+    def take_steps(self, times: tuple[float, ...]) -> None:
+        """A run that is still writing has more steps now; who looks at the last one goes on to the newest."""
+        series = self._series
+        if series is None or len(times) <= len(series.times):
+            return
+        was_last = self.study.step >= len(series.times) - 1
+        series.times = times
+        self._broken.clear()  # what was written by half before may be whole now
+        if was_last:
+            self._history.amend(self.study.model_copy(update={"step": len(times) - 1}))
+            self._want_step()
+            self.study_changed.emit()
+        self.step_changed.emit()
+
+    def open_again(self, path: Path) -> None:
+        """Open a result in the place of the present one; what is on the table stays."""
+        keep = self.study if self.flow is not None else None
+        study = None if keep is None else keep.model_copy(update={"numbered": True, "step": max(len(siblings(path)) - 1, 0)})
+        self._open(path, True, study, self.file, numbered=True)
 
     def go_to_step(self, step: int, *, relative: bool = False, grip: str = "") -> None:
         """Show another step; steps that could not be read are passed over, and after the last comes the first."""
@@ -368,8 +390,11 @@ class Document(QObject):
         """
         if path.suffix.lower() == SUFFIX:
             self._open_study(path)
+        elif path.suffix.lower() in TABLES:
+            self.edit(self.study.with_(history=str(path.resolve())), "Open history")
         else:
             self._open(path, anyway, None, None, numbered=numbered)
+
 
     def _open_study(self, path: Path) -> None:
         self.take_up(path, path)
@@ -388,6 +413,9 @@ class Document(QObject):
 
     def _open(self, path: Path, anyway: bool, study: Study | None, file: Path | None, *, numbered: bool = False) -> None:
         many = study.numbered if study is not None else numbered
+        # A history that lies beside the result is that of its run.
+        history = self.study.history if study is None and self.study.history else ""
+        history = history if history and Path(history).parent == path.resolve().parent else ""
 
         def work(token: Token) -> _Opened:
             raw = open_flow(path, token, anyway=anyway, step=study.step if study is not None else None, numbered=many)
@@ -395,7 +423,7 @@ class Document(QObject):
             wanted = reference_of(flow, study) if study is not None else flow.reference
             evaluator = Evaluator(flow, wanted)
             begin = study if study is not None else first_study(flow, evaluator.store)
-            facts = {"case": str(path.resolve()), "step": flow.step, "numbered": many}
+            facts = {"case": str(path.resolve()), "step": flow.step, "numbered": many, **({"history": history} if history else {})}
             return _Opened(raw, flow, evaluator, begin.model_copy(update=facts))
 
         def failed(error: TidalLensError) -> None:

@@ -95,6 +95,7 @@ class NumberField(QLineEdit):
         text = f"{round(self._value)}" if self.whole else number_text(self._value, 6)
         if self.text() != text:
             self.setText(text)
+            self.setCursorPosition(0)  # of a long number the front is what counts
         self.setModified(False)
         self._mark(True)
 

@@ -28,6 +28,8 @@ from tidal_lens.app.bench import Bench
 from tidal_lens.app.command_field import CommandField
 from tidal_lens.app.deck import Deck
 from tidal_lens.app.document import Document, Notice
+from tidal_lens.app.histories import Histories
+from tidal_lens.app.ledger import Ledger
 from tidal_lens.app.parts import label
 from tidal_lens.app.view import FlowView
 from tidal_lens.demo.kittiwake import ASSETS
@@ -50,6 +52,8 @@ class Window(QMainWindow):
     document: Document
     command: CommandField
     view: FlowView
+    histories: Histories
+    ledger: Ledger
 
     def __init__(self) -> None:
         super().__init__()
@@ -60,6 +64,8 @@ class Window(QMainWindow):
         self.setWindowIcon(theme.icon("mark", "sea", 64))
         self.resize(1280, 800)
         self.view = FlowView(self.document)
+        self.histories = Histories(self.document)
+        self.ledger = Ledger(self.document, self.histories)
         self.command = CommandField(self)
         self.strips = Strips(self.document)
         self.deck = Deck(self.document, self.act)
@@ -98,6 +104,7 @@ class Window(QMainWindow):
         middle.addWidget(self.rail)
         middle.addWidget(self.bench)
         middle.addLayout(right, 1)
+        middle.addWidget(self.ledger)
         outer.addWidget(self.top)
         outer.addLayout(middle, 1)
         outer.addWidget(self.status)
@@ -264,6 +271,30 @@ class Window(QMainWindow):
         dialog.setNameFilters([f"Results and studies ({patterns} *{SUFFIX})", "All files (*)"])
         dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
         dialog.fileSelected.connect(lambda chosen: self.document.open_path(Path(chosen)))
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
+
+    def open_history(self, path: str = "") -> None:
+        """Open the history of a run, asking for it where none is given."""
+        if path:
+            self.document.open_path(Path(path))
+            return
+        dialog = QFileDialog(self, "Open the history of a run")
+        dialog.setNameFilters(["Tables (*.csv *.dat *.txt)", "All files (*)"])
+        dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
+        dialog.fileSelected.connect(lambda chosen: self.document.open_path(Path(chosen)))
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
+
+    def follow_run(self, folder: str = "") -> None:
+        """Watch the folder of a running solution, asking for it where none is given."""
+        if folder:
+            self.histories.follow(Path(folder))
+            return
+        dialog = QFileDialog(self, "Follow a running solution: choose its folder")
+        dialog.setFileMode(QFileDialog.FileMode.Directory)
+        dialog.setOption(QFileDialog.Option.ShowDirsOnly)
+        dialog.fileSelected.connect(lambda chosen: self.histories.follow(Path(chosen)))
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.open()
 

@@ -16,21 +16,24 @@ from tidal_lens.study.model import SCHEMA, Study
 
 SUFFIX = ".tidal"
 _LARGEST = 50_000_000
+_PATHS = ("case", "history")
 
 
 def save_study(study: Study, path: Path) -> None:
-    """Write a study; the case's path is stored relative to the file.
+    """Write a study; paths are stored relative to the file.
 
     Raises
     ------
     FileError
         It could not be written; a file that was there is left as it was.
     """
-    case = study.case
-    if case:
-        with contextlib.suppress(ValueError):  # another drive: keep it absolute
-            case = Path(os.path.relpath(case, path.parent.resolve())).as_posix()
-    text = json.dumps({**study.model_dump(mode="json"), "case": case}, indent=1, ensure_ascii=False) + "\n"
+    paths = {}
+    for name in _PATHS:
+        paths[name] = getattr(study, name)
+        if paths[name]:
+            with contextlib.suppress(ValueError):  # another drive: keep it absolute
+                paths[name] = Path(os.path.relpath(paths[name], path.parent.resolve())).as_posix()
+    text = json.dumps({**study.model_dump(mode="json"), **paths}, indent=1, ensure_ascii=False) + "\n"
     scratch = ""
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
@@ -47,7 +50,7 @@ def save_study(study: Study, path: Path) -> None:
 
 
 def load_study(path: Path) -> Study:
-    """Read a study; its case's path comes back absolute.
+    """Read a study; its paths come back absolute.
 
     Raises
     ------
@@ -77,5 +80,5 @@ def load_study(path: Path) -> Study:
         place = ".".join(str(p) for p in first["loc"])
         raise StudyError(f"The setting {place} makes no sense: {first['msg']}.", str(path),
                          "Mend it with a text editor, or open another study.") from exc
-    case = str((path.parent.resolve() / study.case).resolve()) if study.case else ""
-    return study.model_copy(update={"case": case})
+    folder = path.parent.resolve()
+    return study.model_copy(update={name: str((folder / getattr(study, name)).resolve()) for name in _PATHS if getattr(study, name)})

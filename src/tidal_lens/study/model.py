@@ -172,6 +172,10 @@ class Study(_Value):
         Fields that play a role where the user says otherwise than what was recognised; none for an empty tuple.
     kinds : dict
         Kinds of boundaries, by name, where the user says otherwise than what was read or guessed.
+    history : str
+        Path of the history of the run, or nothing.
+    criterion : float
+        What residuals must fall to, as a part of their early greatest value.
     numbered : bool
         Whether the files beside the case that differ in a number only are the steps.
     """
@@ -186,6 +190,8 @@ class Study(_Value):
     alone: Identity | None = None
     step: Annotated[int, Field(ge=0, le=10_000_000)] = 0
     numbered: bool = False
+    history: str = ""
+    criterion: Annotated[float, Field(ge=1e-12, lt=1.0)] = 1e-3
     roles: dict[Literal["velocity", "momentum", "pressure", "density", "temperature", "viscosity", "energy"],
                 Annotated[tuple[Name, ...], Field(max_length=3)]] = Field(default_factory=dict)
     kinds: dict[Name, Literal["wall", "symmetry", "inlet", "outlet", "far field", "open"]] = Field(default_factory=dict)

@@ -30,6 +30,10 @@ class CaseStation(QWidget):
         tiles.setSpacing(6)
         tiles.addWidget(Tile("folder-open", "Open…", "Open a result or a study (Ctrl+O)", lambda: act("open")))
         tiles.addWidget(Tile("save", "Save study", "Save the study (Ctrl+S)", lambda: act("save")))
+        run_tiles = QHBoxLayout()
+        run_tiles.setSpacing(6)
+        run_tiles.addWidget(Tile("history", "History…", "Residuals and coefficients of the run, from a table", lambda: act("history")))
+        run_tiles.addWidget(Tile("follow", "Follow a run…", "Watch a folder into which a solver writes", lambda: act("follow")))
         self.facts = label("", "soft")
         self.blocks = Section("Blocks", opens=True)
         self.boundaries = BoundariesControls(document)
@@ -41,7 +45,8 @@ class CaseStation(QWidget):
                              lambda on: document.edit(document.study.with_(outline=on), "Outline"))
         self.reference = ReferenceControls(document)
         self.balance = BalanceControls(document)
-        column(self, tiles, self.facts, rule(), self.roles, rule(), self.reference, rule(), self.boundaries, self.balance, rule(),
+        column(self, tiles, run_tiles, self.facts, rule(), self.roles, rule(), self.reference, rule(), self.boundaries, self.balance,
+               rule(),
                self.blocks, self.fields, self.outline)
         document.case_changed.connect(self.refresh)
         document.study_changed.connect(self._refresh_light)

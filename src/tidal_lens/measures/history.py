@@ -1,0 +1,147 @@
+"""Histories of a solver run: which curves are residuals, how far they fell, and whether the rest has become steady.
+
+That a run has converged when residuals fell by three orders and integral values no longer move is common practice, no source.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.formats.csv_tables import Table
+
+_COUNTERS = re.compile(r"^(it|iters?|iterations?|inner_?iter|outer_?iter|step|time_?step|time|t|n|cycle|#)$", re.IGNORECASE)
+_RESIDUAL = re.compile(r"res|rms|continuity|momentum|conv|defect|error|l2|linf|^(rho[uvwe]?|nut|nutilda|tke|omega|epsilon)$",
+                       re.IGNORECASE)
+LAST = 100
+
+
+@dataclass(frozen=True, eq=False)
+class Curve:
+    """Values of one column over the run; residuals are positive, as their logarithm is drawn."""
+
+    name: str
+    values: NDArray[np.float64]
+    residual: bool
+
+
+@dataclass(frozen=True, eq=False)
+class History:
+    """Curves over a counter (iterations or time), shape (rows,)."""
+
+    counter: str
+    at: NDArray[np.float64]
+    curves: tuple[Curve, ...]
+
+    @property
+    def residuals(self) -> tuple[Curve, ...]:
+        """Curves drawn by their logarithm."""
+        return tuple(c for c in self.curves if c.residual)
+
+    @property
+    def others(self) -> tuple[Curve, ...]:
+        """Coefficients and monitored values."""
+        return tuple(c for c in self.curves if not c.residual)
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """What the curves say, one line each, and the sum of it: ``converged``, ``not converged`` or ``rising``."""
+
+    state: str
+    lines: tuple[str, ...]
+
+    @property
+    def text(self) -> str:
+        """In words."""
+        return "\n".join((f"{self.state.capitalize()}.", *self.lines))
+
+
+def history_of(table: Table) -> History:
+    """Tell the counter, residuals and other curves of a table apart.
+
+    Parameters
+    ----------
+    table : Table
+        Columns as read. A column is a residual by its name, or as it is positive and falls by more than two orders; values that are
+        logarithms already (all below 1, some below −1, by the name of a residual) are raised to powers of ten.
+    """
+    counter = next((n for n in table.names if _COUNTERS.match(n.strip())), None)
+    at = table.column(counter) if counter is not None else np.arange(1.0, len(table.columns) + 1)
+    good = np.isfinite(at)
+    curves: list[Curve] = []
+    for name in table.names:
+        if name == counter or _COUNTERS.match(name.strip()):
+            continue
+        values = table.column(name)[good]
+        known = values[np.isfinite(values)]
+        if len(known) == 0:
+            continue
+        named = bool(_RESIDUAL.search(name))
+        if named and known.min() < -1.0 and known.max() < 1.0:
+            values, known = 10.0**values, 10.0**known
+        positive = bool((known > 0.0).all())
+        falls = positive and known.max() / known.min() > 100.0 and known[-1] < 0.1 * known[0]
+        curves.append(Curve(name, values, positive and (named or falls)))
+    return History(counter or "row", at[good], tuple(curves))
+
+
+def orders_fallen(curve: Curve) -> float:
+    """Orders of magnitude between the greatest value of the first fifth and the mean of the last values."""
+    known = curve.values[np.isfinite(curve.values) & (curve.values > 0.0)]
+    if len(known) < 2:
+        return 0.0
+    first = float(known[: max(1, len(known) // 5)].max())
+    last = float(np.exp(np.log(known[-max(1, min(LAST, len(known) // 10)):]).mean()))
+    return float(np.log10(first / last))
+
+
+def spread_at_the_end(curve: Curve) -> float:
+    """Half the range of the last values over their mean's size; not a number where there are too few."""
+    known = curve.values[np.isfinite(curve.values)][-LAST:]
+    if len(known) < 5:
+        return float("nan")
+    size = max(abs(float(known.mean())), 1e-12 * max(1.0, float(np.abs(curve.values[np.isfinite(curve.values)]).max())))
+    return 0.5 * float(np.ptp(known)) / size
+
+
+def verdict(history: History, criterion: float = 1e-3) -> Verdict:
+    """Whether the run has converged.
+
+    Parameters
+    ----------
+    history : History
+        Its curves.
+    criterion : float
+        Fraction of its early greatest value that a residual must have fallen to.
+    """
+    lines: list[str] = []
+    wanted = -np.log10(criterion)
+    settled, rising = True, False
+    for curve in history.residuals:
+        orders = orders_fallen(curve)
+        if not np.isfinite(curve.values[-1]) or orders < -0.3:
+            lines.append(f"{curve.name} rises" if np.isfinite(curve.values[-1]) else f"{curve.name} is no longer finite")
+            settled, rising = False, True
+            continue
+        lines.append(f"{curve.name} fell {orders:.1f} orders" + ("" if orders >= wanted else f", {wanted:.1f} are wanted"))
+        settled &= orders >= wanted
+    for curve in history.others:
+        spread = spread_at_the_end(curve)
+        count = min(LAST, int(np.isfinite(curve.values).sum()))
+        if not np.isfinite(spread):
+            lines.append(f"{curve.name}: too few values to judge")
+            continue
+        told = f"{100 * spread:.2g} %" if spread < 10 else "more than its own size"
+        counted = "rows" if history.counter.lower() in ("row", "time", "t") else "iterations"
+        if spread < 0.005:
+            lines.append(f"{curve.name} steady within {told} over the last {count} {counted}")
+        else:
+            lines.append(f"{curve.name} still moves by {told} over the last {count} {counted}")
+            settled = False
+    if not lines:
+        return Verdict("not converged", ("there are no curves to judge by",))
+    return Verdict("rising" if rising else "converged" if settled else "not converged", tuple(lines))
