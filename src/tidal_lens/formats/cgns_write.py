@@ -65,27 +65,27 @@ def write_series(path: Path, zones: Sequence[Zone], times: Sequence[float], mome
     try:
         for number, moment in enumerate(moments):
             with h5py.File(_moment_file(path, number), "w") as file:
-                base = _root(file)
+                base = root_of(file)
                 for zone, values in zip(zones, moment, strict=True):
                     _solution(_zone(base, zone), "FlowSolution", zone, values)
         with h5py.File(path, "w") as file:
-            base = _root(file)
-            _node(base, "DataClass", "DataClass_t", "Dimensional")
-            state = _node(base, "ReferenceState", "ReferenceState_t")
+            base = root_of(file)
+            add_node(base, "DataClass", "DataClass_t", "Dimensional")
+            state = add_node(base, "ReferenceState", "ReferenceState_t")
             for name, value in reference.items():
-                _node(state, name, "DataArray_t", np.array([value]))
-            steps = _node(base, "BaseIterativeData", "BaseIterativeData_t", np.array([len(times)], np.int32))
-            _node(steps, "TimeValues", "DataArray_t", np.asarray(times, np.float64))
+                add_node(state, name, "DataArray_t", np.array([value]))
+            steps = add_node(base, "BaseIterativeData", "BaseIterativeData_t", np.array([len(times)], np.int32))
+            add_node(steps, "TimeValues", "DataArray_t", np.asarray(times, np.float64))
             for zone in zones:
                 group = _zone(base, zone)
-                grid = _node(group, "GridCoordinates", "GridCoordinates_t")
+                grid = add_node(group, "GridCoordinates", "GridCoordinates_t")
                 for axis, name in enumerate("XYZ"):
-                    _node(grid, f"Coordinate{name}", "DataArray_t", _shaped(zone, np.asarray(zone.points)[:, axis]))
+                    add_node(grid, f"Coordinate{name}", "DataArray_t", _shaped(zone, np.asarray(zone.points)[:, axis]))
                 names = [f"FlowSolution{n + 1:03d}" for n in range(len(times))]
                 for number, name in enumerate(names):
                     _link(group, name, _moment_file(path, number).name, f"/Base/{zone.name}/FlowSolution")
-                pointers = _node(group, "ZoneIterativeData", "ZoneIterativeData_t")
-                _node(pointers, "FlowSolutionPointers", "DataArray_t", np.array([list(n.ljust(32).encode()) for n in names], np.int8))
+                pointers = add_node(group, "ZoneIterativeData", "ZoneIterativeData_t")
+                add_node(pointers, "FlowSolutionPointers", "DataArray_t", np.array([list(n.ljust(32).encode()) for n in names], np.int8))
                 _patches(group, zone)
     except OSError as exc:
         raise FileError(f"The file could not be written: {exc}.", str(path), "Is there room on the disk?") from exc
@@ -99,12 +99,13 @@ def _shaped(zone: Zone, values: NDArray[Any]) -> NDArray[Any]:
     return values.reshape(zone.dims[::-1])
 
 
-def _root(file: Any) -> Any:
+def root_of(file: Any) -> Any:
+    """Make the root and one base of three dimensions; the base."""
     _attributes(file, "HDF5 MotherNode", "Root Node of HDF5 File", "MT")
     file.create_dataset(" format", data=np.frombuffer(b"IEEE_LITTLE_32\0", np.int8))
     file.create_dataset(" hdf5version", data=np.frombuffer(b"HDF5 Version 1.14.0".ljust(33, b"\0"), np.int8))
-    _node(file, "CGNSLibraryVersion", "CGNSLibraryVersion_t", np.array([4.2], np.float32))
-    return _node(file, "Base", "CGNSBase_t", np.array([3, 3], np.int32))
+    add_node(file, "CGNSLibraryVersion", "CGNSLibraryVersion_t", np.array([4.2], np.float32))
+    return add_node(file, "Base", "CGNSBase_t", np.array([3, 3], np.int32))
 
 
 def _attributes(group: Any, name: str, kind: str, data: str) -> None:
@@ -113,7 +114,8 @@ def _attributes(group: Any, name: str, kind: str, data: str) -> None:
     group.attrs.create("type", np.bytes_(data.ljust(3, "\0")), dtype="S3")
 
 
-def _node(parent: Any, name: str, kind: str, data: NDArray[Any] | str | None = None) -> Any:
+def add_node(parent: Any, name: str, kind: str, data: NDArray[Any] | str | None = None) -> Any:
+    """Add a node of a name and a label, with data or without; the node."""
     group = parent.create_group(name)
     values = np.frombuffer(data.encode("ascii"), np.int8) if isinstance(data, str) else data
     _attributes(group, name, kind, "MT" if values is None else _TYPES[values.dtype.name])
@@ -133,21 +135,21 @@ def _link(parent: Any, name: str, file: str, path: str) -> None:
 
 def _zone(base: Any, zone: Zone) -> Any:
     size = np.array([zone.dims, [d - 1 for d in zone.dims], [0, 0, 0]], np.int32)
-    group = _node(base, zone.name, "Zone_t", size)
-    _node(group, "ZoneType", "ZoneType_t", "Structured")
+    group = add_node(base, zone.name, "Zone_t", size)
+    add_node(group, "ZoneType", "ZoneType_t", "Structured")
     return group
 
 
 def _solution(group: Any, name: str, zone: Zone, values: Mapping[str, NDArray[Any]]) -> None:
-    solution = _node(group, name, "FlowSolution_t")
-    _node(solution, "GridLocation", "GridLocation_t", "Vertex")
+    solution = add_node(group, name, "FlowSolution_t")
+    add_node(solution, "GridLocation", "GridLocation_t", "Vertex")
     for quantity, array in values.items():
-        _node(solution, quantity, "DataArray_t", _shaped(zone, np.ascontiguousarray(array)))
+        add_node(solution, quantity, "DataArray_t", _shaped(zone, np.ascontiguousarray(array)))
 
 
 def _patches(group: Any, zone: Zone) -> None:
-    conditions = _node(group, "ZoneBC", "ZoneBC_t")
+    conditions = add_node(group, "ZoneBC", "ZoneBC_t")
     for number, patch in enumerate(zone.patches):
-        condition = _node(conditions, f"{patch.kind} {number + 1}", "BC_t", patch.kind)
-        _node(condition, "PointRange", "IndexRange_t", np.array([patch.first, patch.last], np.int32))
-        _node(condition, "FamilyName", "FamilyName_t", patch.family)
+        condition = add_node(conditions, f"{patch.kind} {number + 1}", "BC_t", patch.kind)
+        add_node(condition, "PointRange", "IndexRange_t", np.array([patch.first, patch.last], np.int32))
+        add_node(condition, "FamilyName", "FamilyName_t", patch.family)

@@ -59,13 +59,14 @@ def structured(points: NDArray[np.float64], dims: tuple[int, int, int], form: Fo
     if core is None:
         return None
     if left:  # holes inside: the cells that are left have no more than their neighbours in common with a lattice
-        return block_of_cells(points, uniform(12, _lattice_cells(dims)), fields, facts, where, own)
+        return block_of_cells(points, uniform(12, lattice_cells(dims)), fields, facts, where, own)
     if core != tuple((0, d - 1) for d in dims[::-1]):
         grid, points, fields = _cropped(grid, points, fields, core)
     return Solid("", grid, points, fields, facts)
 
 
-def _lattice_cells(dims: tuple[int, int, int]) -> NDArray[np.int64]:
+def lattice_cells(dims: tuple[int, int, int]) -> NDArray[np.int64]:
+    """Corners of the cells of a lattice, shape (m, 8)."""
     index = np.arange(dims[0] * dims[1] * dims[2], dtype=np.int64).reshape(dims[::-1])
     a, b = slice(None, -1), slice(1, None)
     return np.stack([index[a, a, a], index[a, a, b], index[a, b, b], index[a, b, a],
