@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -15,7 +16,7 @@ from tidal_lens.app.document import Document
 from tidal_lens.app.parts import number_text
 from tidal_lens.scene.palettes import palette
 from tidal_lens.study.beginnings import AXES
-from tidal_lens.study.model import AnyLayer, IsoLayer, SliceLayer, StreamLayer
+from tidal_lens.study.model import AnyLayer, BodyLayer, IsoLayer, SliceLayer, StreamLayer, WallLayer
 
 WIDTH, HEIGHT, PICTURE = 152, 108, 58
 _DOUBLE = 0.6  # seconds between the first press on the lamp and the double click that it was part of
@@ -91,8 +92,12 @@ class Card(QWidget):
         if isinstance(layer, IsoLayer):
             return f"whole flow, {self._quantity(layer.shape.quantity)} = {number_text(layer.shape.value)}"
         if isinstance(layer, StreamLayer):
-            return f"whole flow, {layer.shape.count} seeds"
-        return ", ".join(layer.shape.boundaries) or "no boundary"
+            return f"whole flow, {len(layer.shape.listed) or layer.shape.count} seeds"
+        if isinstance(layer, WallLayer):
+            return ", ".join(layer.shape.boundaries) or "no boundary"
+        if isinstance(layer, BodyLayer):
+            return Path(layer.shape.path).name
+        return f"{len(layer.shape.points)} points{' from ' + layer.shape.source if layer.shape.source else ''}"
 
     def _quantity(self, name: str) -> str:
         evaluator = self.document.evaluator

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tidal_lens.app.jobs import Jobs
 from tidal_lens.errors import DoubtfulFlowError, TidalLensError
 from tidal_lens.flow.case import Flow
+from tidal_lens.formats.bodies import SUFFIXES
 from tidal_lens.formats.numbered import siblings
 from tidal_lens.formats.registry import open_flow
 from tidal_lens.quantities.store import Distribution
@@ -67,6 +68,8 @@ class Document(QObject):
         The camera moved, by whatever.
     noticed(Notice)
         There is something to tell.
+    offered(Path)
+        A file that is no result but may be laid onto one: a table or a body.
     visit(tuple)
         A place (x, y, z) is to be looked at.
     """
@@ -80,6 +83,7 @@ class Document(QObject):
     camera_changed = pyqtSignal()
     file_changed = pyqtSignal()
     noticed = pyqtSignal(object)
+    offered = pyqtSignal(object)
     visit = pyqtSignal(object)
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -390,8 +394,8 @@ class Document(QObject):
         """
         if path.suffix.lower() == SUFFIX:
             self._open_study(path)
-        elif path.suffix.lower() in TABLES:
-            self.edit(self.study.with_(history=str(path.resolve())), "Open history")
+        elif path.suffix.lower() in (*TABLES, *SUFFIXES):
+            self.offered.emit(path)
         else:
             self._open(path, anyway, None, None, numbered=numbered)
 

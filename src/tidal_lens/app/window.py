@@ -29,10 +29,12 @@ from tidal_lens.app.command_field import CommandField
 from tidal_lens.app.deck import Deck
 from tidal_lens.app.document import Document, Notice
 from tidal_lens.app.histories import Histories
+from tidal_lens.app.imports import Imports
 from tidal_lens.app.ledger import Ledger
 from tidal_lens.app.parts import label
 from tidal_lens.app.view import FlowView
 from tidal_lens.demo.kittiwake import ASSETS
+from tidal_lens.formats.bodies import SUFFIXES
 from tidal_lens.formats.registry import FORMATS
 from tidal_lens.study.beginnings import new_isosurface, new_slice, new_streamlines, new_walls, round_to
 from tidal_lens.study.files import SUFFIX
@@ -53,6 +55,7 @@ class Window(QMainWindow):
     command: CommandField
     view: FlowView
     histories: Histories
+    imports: Imports
     ledger: Ledger
 
     def __init__(self) -> None:
@@ -64,6 +67,8 @@ class Window(QMainWindow):
         self.setWindowIcon(theme.icon("mark", "sea", 64))
         self.resize(1280, 800)
         self.view = FlowView(self.document)
+        self.imports = Imports(self.document)
+        self.document.offered.connect(self._take_offer)
         self.histories = Histories(self.document)
         self.ledger = Ledger(self.document, self.histories)
         self.command = CommandField(self)
@@ -268,9 +273,48 @@ class Window(QMainWindow):
             return
         patterns = " ".join(f"*{s}" for f in FORMATS for s in f.suffixes)
         dialog = QFileDialog(self, "Open a result or a study")
-        dialog.setNameFilters([f"Results and studies ({patterns} *{SUFFIX})", "All files (*)"])
+        dialog.setNameFilters([f"Results and studies ({patterns} *{SUFFIX})",
+                               "Bodies, points and histories (*.stl *.ply *.obj *.csv *.dat *.txt)", "All files (*)"])
         dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
         dialog.fileSelected.connect(lambda chosen: self.document.open_path(Path(chosen)))
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
+
+    def _take_offer(self, path: Path) -> None:
+        if path.suffix.lower() in SUFFIXES:
+            self.imports.open_body(path)
+        else:
+            self.imports.open_table(path)
+
+    def save_data(self, path: str, *, card: bool) -> None:
+        """Save the flow, or the chosen card, as data, asking for a name where none is given."""
+        layer = self.document.chosen_layer
+        kinds: tuple[str, ...]
+        if card and layer is not None:
+            kinds = ("vtp", "csv") if layer.kind == "streamlines" else ("vtp", "ply", "stl", "csv")
+            title, name = "Save the card's geometry", layer.name
+        else:
+            kinds, title = ("vtm", "cgns", "vtkhdf", "vtu", "vts"), "Save the flow's data"
+            name = f"{self.document.flow.title} with quantities" if self.document.flow is not None else ""
+
+        def take(chosen: str) -> None:
+            target = Path(chosen)
+            target = target if target.suffix else target.with_suffix(f".{kinds[0]}")
+            if card and layer is not None:
+                self.imports.save_card(layer.id, target)
+            else:
+                self.imports.save_flow(target)
+
+        if path:
+            take(path)
+            return
+        dialog = QFileDialog(self, title)
+        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+        dialog.setNameFilters([f"{kind.upper()} (*.{kind})" for kind in kinds])
+        dialog.setDefaultSuffix(kinds[0])
+        dialog.filterSelected.connect(lambda text: dialog.setDefaultSuffix(text[text.index("*.") + 2:-1]))
+        dialog.selectFile(name)
+        dialog.fileSelected.connect(take)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.open()
 

@@ -62,10 +62,11 @@ class Geometry:
 
 
 def flow_data(flow: Flow, more: Mapping[str, NDArray[Any]]) -> FlowData:
-    """The flow's own arrays and more node values."""
+    """The flow's own arrays and more node values; one that is called like an array of the file says that it was derived."""
     nodes = {f.name: f.values for f in flow.fields.values() if f.place == "node"}
     cells = {f.name: f.values for f in flow.fields.values() if f.place == "cell"}
-    return FlowData(flow, {**nodes, **{name: values for name, values in more.items() if name not in nodes}}, cells)
+    taken = {*nodes, *cells}
+    return FlowData(flow, {**nodes, **{f"{n} (derived)" if n in taken else n: values for n, values in more.items()}}, cells)
 
 
 def atomically(path: Path, write: Callable[[Path], None]) -> None:

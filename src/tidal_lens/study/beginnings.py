@@ -2,21 +2,28 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 
 from tidal_lens.flow.boundaries import PLANE
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import Quantity, QuantityStore
 from tidal_lens.study.model import (
+    BodyLayer,
+    BodyShape,
     IsoLayer,
     IsoShape,
     LineLook,
+    PointsLayer,
+    PointsShape,
     SliceLayer,
     SliceShape,
     StreamLayer,
     StreamShape,
     Study,
     SurfaceLook,
+    Vector,
     WallLayer,
     WallShape,
 )
@@ -106,6 +113,22 @@ def new_streamlines(study: Study, flow: Flow, store: QuantityStore) -> StreamLay
                        shape=StreamShape(start=_rounded(start, step), end=_rounded(end, step), count=30,
                                          max_length=round_to(2.0 * flow.size, 0.1 * flow.size)),
                        look=LineLook(colour_by=best.name if best else None))
+
+
+def new_seed_list(study: Study, flow: Flow, store: QuantityStore, points: tuple[Vector, ...], source: str) -> StreamLayer:
+    """Streamlines from a list of seeds."""
+    like = new_streamlines(study, flow, store)
+    return like.model_copy(update={"shape": like.shape.with_(listed=points, source=source[:200])})
+
+
+def new_points(study: Study, flow: Flow, store: QuantityStore, points: tuple[Vector, ...], source: str) -> PointsLayer:
+    """Points of a list, plain."""
+    return PointsLayer(id=study.new_id("points"), name=study.new_name("Points"), shape=PointsShape(points=points, source=source[:200]))
+
+
+def new_body(study: Study, path: Path) -> BodyLayer:
+    """A body from a file, plain."""
+    return BodyLayer(id=study.new_id("body"), name=study.new_name(path.stem[:200]), shape=BodyShape(path=str(path)))
 
 
 def _rounded(point: np.ndarray[tuple[int, ...], np.dtype[np.float64]], step: float) -> tuple[float, float, float]:

@@ -5,10 +5,12 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.cutting.bodies import beads, body_surface
 from tidal_lens.cutting.contour import axis_slice, isosurface
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.cutting.walls import boundary_surface, outline
@@ -16,7 +18,18 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.store import Distribution, QuantityStore, depends_on_reference
 from tidal_lens.sampling.mesh import mesh_of
-from tidal_lens.study.model import AnyLayer, IsoLayer, IsoShape, KeySetting, SliceLayer, StreamLayer, Study, WallLayer
+from tidal_lens.study.model import (
+    AnyLayer,
+    BodyLayer,
+    IsoLayer,
+    IsoShape,
+    KeySetting,
+    PointsLayer,
+    SliceLayer,
+    StreamLayer,
+    Study,
+    WallLayer,
+)
 from tidal_lens.tracing.streamlines import Lines, TraceSettings, seeds_on_line, trace_lines
 from tidal_lens.work import Token
 
@@ -137,10 +150,14 @@ class Evaluator:
             return axis_slice(self.flow, layer.shape.axis, layer.shape.position, token)
         if isinstance(layer, IsoLayer):
             return isosurface(self.flow, self.store.values(layer.shape.quantity, token), layer.shape.value, token)
+        if isinstance(layer, BodyLayer):
+            return body_surface(self.flow, Path(layer.shape.path), token)
+        if isinstance(layer, PointsLayer):
+            return beads(self.flow, np.array(layer.shape.points), layer.shape.size * self.flow.size, token)
         shape = layer.shape
         settings = TraceSettings(shape.direction, shape.max_length, 1e-2 if draft else shape.tolerance,
                                  max_cells=5.0 if draft else 3.5)
-        seeds = seeds_on_line(shape.start, shape.end, shape.count)
+        seeds = np.array(shape.listed) if shape.listed else seeds_on_line(shape.start, shape.end, shape.count)
         return trace_lines(self.flow, mesh_of(self.flow, token), self.store.values("velocity", token), seeds, settings, token)
 
 

@@ -12,7 +12,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from tidal_lens.errors import FileError, StudyError
-from tidal_lens.study.model import SCHEMA, Study
+from tidal_lens.study.model import SCHEMA, BodyLayer, Study
 
 SUFFIX = ".tidal"
 _LARGEST = 50_000_000
@@ -33,7 +33,12 @@ def save_study(study: Study, path: Path) -> None:
         if paths[name]:
             with contextlib.suppress(ValueError):  # another drive: keep it absolute
                 paths[name] = Path(os.path.relpath(paths[name], path.parent.resolve())).as_posix()
-    text = json.dumps({**study.model_dump(mode="json"), **paths}, indent=1, ensure_ascii=False) + "\n"
+    raw = {**study.model_dump(mode="json"), **paths}
+    for layer in raw["layers"]:
+        if layer["kind"] == "body":
+            with contextlib.suppress(ValueError):
+                layer["shape"]["path"] = Path(os.path.relpath(layer["shape"]["path"], path.parent.resolve())).as_posix()
+    text = json.dumps(raw, indent=1, ensure_ascii=False) + "\n"
     scratch = ""
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
@@ -81,4 +86,7 @@ def load_study(path: Path) -> Study:
         raise StudyError(f"The setting {place} makes no sense: {first['msg']}.", str(path),
                          "Mend it with a text editor, or open another study.") from exc
     folder = path.parent.resolve()
+    for layer in study.layers:
+        if isinstance(layer, BodyLayer):
+            study = study.replacing(layer.with_(shape=layer.shape.with_(path=str((folder / layer.shape.path).resolve()))))
     return study.model_copy(update={name: str((folder / getattr(study, name)).resolve()) for name in _PATHS if getattr(study, name)})

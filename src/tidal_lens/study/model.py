@@ -61,14 +61,30 @@ class IsoShape(_Value):
 
 
 class StreamShape(_Value):
-    """A line of seeds and how streamlines are followed from it."""
+    """A line of seeds, or a list of them that takes its place, and how streamlines are followed from it."""
 
     start: Vector
     end: Vector
     count: Annotated[int, Field(ge=1, le=5000)] = 30
+    listed: Annotated[tuple[Vector, ...], Field(max_length=5000)] = ()
+    source: Name = ""
     direction: Literal["forward", "backward", "both"] = "both"
     max_length: Annotated[float, Field(gt=0.0, le=1e12)] = 1e3
     tolerance: Annotated[float, Field(ge=1e-8, le=0.1)] = 1e-4
+
+
+class BodyShape(_Value):
+    """A surface from a file of its own."""
+
+    path: Annotated[str, Field(max_length=4096)]
+
+
+class PointsShape(_Value):
+    """Points in space, such as those of an experiment; their size is a part of the flow's."""
+
+    points: Annotated[tuple[Vector, ...], Field(min_length=1, max_length=20000)]
+    source: Name = ""
+    size: Annotated[float, Field(ge=0.0005, le=0.05)] = 0.006
 
 
 class _Layer(_Value):
@@ -109,8 +125,24 @@ class StreamLayer(_Layer):
     look: LineLook = LineLook()
 
 
-Layer = Annotated[WallLayer | SliceLayer | IsoLayer | StreamLayer, Field(discriminator="kind")]
-AnyLayer = WallLayer | SliceLayer | IsoLayer | StreamLayer
+class BodyLayer(_Layer):
+    """A body."""
+
+    kind: Literal["body"] = "body"
+    shape: BodyShape
+    look: SurfaceLook = SurfaceLook()
+
+
+class PointsLayer(_Layer):
+    """Points of a list."""
+
+    kind: Literal["points"] = "points"
+    shape: PointsShape
+    look: SurfaceLook = SurfaceLook(colour="#B0246B")
+
+
+Layer = Annotated[WallLayer | SliceLayer | IsoLayer | StreamLayer | BodyLayer | PointsLayer, Field(discriminator="kind")]
+AnyLayer = WallLayer | SliceLayer | IsoLayer | StreamLayer | BodyLayer | PointsLayer
 
 
 class KeySetting(_Value):

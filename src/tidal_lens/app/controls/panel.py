@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from tidal_lens.app.controls.base import Controls
+from tidal_lens.app.controls.bodies import BodyControls, PointsControls
 from tidal_lens.app.controls.isosurface import IsoControls
 from tidal_lens.app.controls.slice import SliceControls
 from tidal_lens.app.controls.streamlines import StreamControls
@@ -14,7 +15,7 @@ from tidal_lens.app.parts import column, label, rule
 
 # To add a kind of layer: its model in study/, a branch in study/evaluate.py, and its controls here.
 KINDS: dict[str, type[Controls]] = {"wall": WallControls, "slice": SliceControls, "isosurface": IsoControls,
-                                    "streamlines": StreamControls}
+                                    "streamlines": StreamControls, "body": BodyControls, "points": PointsControls}
 
 
 class CardPanel(QWidget):

@@ -5,9 +5,11 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
+from PyQt6.QtWidgets import QWidget
+
 from tidal_lens.app.controls.base import Controls, KeyControls
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import Choice, ColourButton, NumberField, QuantityChooser, Slider, label, row, rule
+from tidal_lens.app.parts import Choice, ColourButton, NumberField, QuantityChooser, Slider, column, label, row, rule
 from tidal_lens.study.model import StreamLayer
 from tidal_lens.tracing.streamlines import Lines
 
@@ -17,12 +19,17 @@ class StreamControls(Controls):
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
+        self.line: list[QWidget] = []
+        self.listed = label("", "soft")
+        self.body.addWidget(self.listed)
         self.ends = {end: [NumberField(f"{end} {axis}", f"{axis} of the seed line's {end.lower()}") for axis in "xyz"]
                      for end in ("Start", "End")}
         for end, fields in self.ends.items():
             for axis, field in enumerate(fields):
                 field.edited.connect(partial(self._place, end.lower(), axis))
-            self.body.addLayout(row(end, *fields))
+            self.line.append(QWidget())
+            column(self.line[-1], row(end, *fields))
+            self.body.addWidget(self.line[-1])
         self.count = NumberField("Seeds", "How many seeds are on the line", 1, 1, 5000)
         self.count.whole = True
         self.count.edited.connect(lambda v: self.reshape("Number of seeds", count=int(v)))
@@ -81,6 +88,11 @@ class StreamControls(Controls):
         layer, evaluator, flow = self.layer(), self.document.evaluator, self.document.flow
         if not isinstance(layer, StreamLayer) or evaluator is None or flow is None:
             return
+        listed = layer.shape.listed
+        for widget in (*self.line, self.count):
+            widget.setVisible(not listed)
+        self.listed.setVisible(bool(listed))
+        self.listed.setText(f"{len(listed)} seeds listed in {layer.shape.source or 'a file'}")
         step = float(f"{flow.size / 200:.0e}")
         for end, fields in self.ends.items():
             for field, value in zip(fields, getattr(layer.shape, end.lower()), strict=True):

@@ -47,7 +47,8 @@ class HandlesOverlay:
     def _layer(self) -> SliceLayer | StreamLayer | None:
         document = self._view.document
         layer = document.chosen_layer
-        if document.flow is None or not isinstance(layer, SliceLayer | StreamLayer) or not document.study.is_drawn(layer):
+        if document.flow is None or not isinstance(layer, SliceLayer | StreamLayer) or not document.study.is_drawn(layer) or (
+                isinstance(layer, StreamLayer) and layer.shape.listed):
             return None
         return layer
 

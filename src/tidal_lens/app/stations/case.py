@@ -30,6 +30,7 @@ class CaseStation(QWidget):
         tiles.setSpacing(6)
         tiles.addWidget(Tile("folder-open", "Open…", "Open a result or a study (Ctrl+O)", lambda: act("open")))
         tiles.addWidget(Tile("save", "Save study", "Save the study (Ctrl+S)", lambda: act("save")))
+        tiles.addWidget(Tile("save", "Save data…", "Save the flow with the quantities in use, in an open format", lambda: act("save-flow")))
         run_tiles = QHBoxLayout()
         run_tiles.setSpacing(6)
         run_tiles.addWidget(Tile("history", "History…", "Residuals and coefficients of the run, from a table", lambda: act("history")))
