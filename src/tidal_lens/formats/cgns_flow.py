@@ -40,7 +40,7 @@ def write_flow(path: Path, data: FlowData) -> None:
 def _write(path: Path, data: FlowData) -> None:
     flow = data.flow
     names: set[str] = set()
-    with h5py.File(path, "w") as file:
+    with h5py.File(path, "w", track_order=True) as file:
         base = root_of(file)
         if flow.si_units:
             add_node(base, "DataClass", "DataClass_t", "Dimensional")

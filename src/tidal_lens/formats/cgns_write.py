@@ -116,7 +116,7 @@ def _attributes(group: Any, name: str, kind: str, data: str) -> None:
 
 def add_node(parent: Any, name: str, kind: str, data: NDArray[Any] | str | None = None) -> Any:
     """Add a node of a name and a label, with data or without; the node."""
-    group = parent.create_group(name)
+    group = parent.create_group(name, track_order=True)  # zones keep their order
     values = np.frombuffer(data.encode("ascii"), np.int8) if isinstance(data, str) else data
     _attributes(group, name, kind, "MT" if values is None else _TYPES[values.dtype.name])
     if values is not None:

@@ -78,7 +78,10 @@ def _labels(assembly: Any, depth: int) -> Iterator[tuple[str, str]]:
     for name in hdf5.names(assembly) if assembly is not None and depth < 30 else ():
         link = assembly.get(name, getlink=True)
         if isinstance(link, h5py.SoftLink):
-            yield str(link.path).rsplit("/", 1)[-1], name
+            target = str(link.path).rsplit("/", 1)[-1]
+            # A partition is called like the node of the tree that it stands in.
+            own = assembly.name.rsplit("/", 1)[-1]
+            yield target, own if name == target and own != "Assembly" else name
         else:
             yield from _labels(hdf5.subgroup(assembly, name), depth + 1)
 

@@ -33,12 +33,13 @@ def _write(path: Path, data: FlowData) -> None:
         _type(root, "PartitionedDataSetCollection")
         assembly = root.create_group("Assembly", track_order=True)
         for n, block in enumerate(data.flow.blocks):
-            group = root.create_group(f"block_{n}")
+            group = root.create_group(f"block_{n:05d}")
             group.attrs["Version"], group.attrs["Index"] = np.array([2, 0]), n
             _type(group, "UnstructuredGrid")
             _fill(group, data, block)
-            holder = assembly.create_group(block.name.replace("/", " ").strip(". ") or f"block {n + 1}")
-            holder[f"block_{n}"] = h5py.SoftLink(f"/VTKHDF/block_{n}")
+            label = block.name.replace("/", " ").strip(". ") or f"block {n + 1}"
+            holder = assembly.create_group(label if label not in assembly else f"{label} {n + 1}")
+            holder[group.name.rsplit("/", 1)[-1]] = h5py.SoftLink(group.name)
 
 
 def _type(group: Any, name: str) -> None:
