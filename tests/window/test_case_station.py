@@ -4,7 +4,7 @@ import csv
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from vtkmodules.vtkIOXML import vtkXMLStructuredGridWriter
 
@@ -188,3 +188,40 @@ def test_the_balance_is_saved_as_a_table(window, odd, tmp_path):
     z = np.linspace(0, 1, N)
     u = 40 * z * (1 - z)
     assert float(inlet[6]) == pytest.approx(np.trapezoid(3.5 * 1e5 * u + 0.6 * u**3, z), rel=1e-9)
+
+
+@pytest.mark.gui
+def test_a_part_is_read_and_the_whole_again(window):
+    case = window.bench.case
+    click(window.rail.buttons["case"])
+    settle(window)
+    document, reading = window.document, case.reading
+    layers, whole = document.study.layers, document.flow.n_points
+    click(reading.section.head)
+    assert set(reading.quantities) == {"Density", "Pressure", "Velocity"}
+    assert not reading.again.isEnabled()
+    click(reading.quantities["Pressure"], reading.quantities["Pressure"].rect().topLeft() + QPoint(8, 8))
+    click(reading.blocks["upstream"], reading.blocks["upstream"].rect().topLeft() + QPoint(8, 8))
+    type_into(reading.every, "2")
+    assert reading.again.isEnabled()
+    assert "read the case again" in reading.state.text()
+    click(reading.again)
+    wait(lambda: len(document.flow.blocks) == 2, "the part")
+    settle(window)
+    assert document.flow.roles.pressure is None
+    assert document.flow.n_points < whole / 8
+    assert document.study.layers == layers
+    assert reading.section.title == "What is read: a part"
+    assert not reading.blocks["upstream"].isChecked()
+    window.act("undo")
+    wait(lambda: document.flow.n_points == whole, "undo")
+    window.act("redo")
+    wait(lambda: document.flow.n_points < whole, "redo")
+    settle(window)
+    click(reading.everything)
+    wait(lambda: document.flow.n_points == whole, "the whole")
+    click(reading.region, QPoint(8, 8))
+    type_into(reading.corners["low"][0], "1.0")
+    click(reading.again)
+    wait(lambda: document.flow.bounds[0][0] > 0.5, "the region")
+    settle(window)

@@ -14,7 +14,7 @@ from tidal_lens.errors import DoubtfulFlowError, TidalLensError
 from tidal_lens.flow.case import Flow
 from tidal_lens.formats.bodies import SUFFIXES
 from tidal_lens.formats.numbered import siblings
-from tidal_lens.formats.registry import open_flow
+from tidal_lens.formats.reading import TooLargeError
 from tidal_lens.quantities.store import Distribution
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.scene.camera import Camera
@@ -23,10 +23,12 @@ from tidal_lens.study.corrections import corrected
 from tidal_lens.study.evaluate import Evaluated, Evaluator, key_range, reference_of
 from tidal_lens.study.files import SUFFIX, load_study, save_study
 from tidal_lens.study.history import History
-from tidal_lens.study.model import AnyLayer, CameraSetting, IsoLayer, KeySetting, Study
+from tidal_lens.study.model import AnyLayer, CameraSetting, IsoLayer, KeySetting, ReadingSetting, Study
+from tidal_lens.study.partly import open_as
 from tidal_lens.study.series import Series, share_mesh
 from tidal_lens.work import Token
 
+_WHOLE = ReadingSetting()
 TABLES = (".csv", ".dat", ".txt")
 
 
@@ -194,8 +196,8 @@ class Document(QObject):
         self.study_changed.emit()
 
     @staticmethod
-    def _said(study: Study) -> tuple[object, object]:
-        return study.roles, study.kinds
+    def _said(study: Study) -> tuple[object, object, object]:
+        return study.roles, study.kinds, study.reading
 
     def _want_correction(self) -> None:
         """The user says otherwise than what was recognised: the flow is made anew from what was read."""
@@ -203,18 +205,20 @@ class Document(QObject):
         if raw is None:
             return
 
-        def work(token: Token) -> tuple[Flow, Evaluator]:
+        shown = self._shown
+
+        def work(token: Token) -> tuple[Flow, Flow, Evaluator]:
             read = raw
-            if raw.step != study.step:
-                read = open_flow(raw.path, token, anyway=True, step=study.step, numbered=study.numbered)
+            if raw.step != study.step or study.reading != shown.reading:
+                read = open_as(raw.path, study.reading, token, step=study.step, numbered=study.numbered)
                 share_mesh(raw, read)
             flow = corrected(read, study)
-            return flow, Evaluator(flow, reference_of(flow, study))
+            return read, flow, Evaluator(flow, reference_of(flow, study))
 
-        def done(answer: tuple[Flow, Evaluator]) -> None:
+        def done(answer: tuple[Flow, Flow, Evaluator]) -> None:
             if self._raw is not raw or self._said(self.study) != self._said(study):
                 return
-            self.flow, self.evaluator = answer
+            self._raw, self.flow, self.evaluator = answer
             self._shown = study
             self._spreads = {}
             self._series = self._new_series(self.evaluator, study)
@@ -229,7 +233,7 @@ class Document(QObject):
         flow = evaluator.flow
         if len(flow.times) < 2:
             return None
-        return Series(flow.path, evaluator, numbered=study.numbered, correct=lambda read: corrected(read, study))
+        return Series(flow.path, evaluator, numbered=study.numbered, reading=study.reading, correct=lambda read: corrected(read, study))
 
     # -- time ------------------------------------------------------------------------------------------------
 
@@ -387,17 +391,18 @@ class Document(QObject):
 
     # -- cases and files -------------------------------------------------------------------------------------
 
-    def open_path(self, path: Path, *, anyway: bool = False, numbered: bool = False) -> None:
+    def open_path(self, path: Path, *, anyway: bool = False, numbered: bool = False, reading: ReadingSetting = _WHOLE) -> None:
         """Open a result or a study; what is open stays until the new one is there.
 
-        With ``numbered``, files that differ from it in a number only are the steps of one series.
+        With ``reading`` only a part of it is read; with ``numbered``, files that differ from it in a number only are the steps of one
+        series.
         """
         if path.suffix.lower() == SUFFIX:
             self._open_study(path)
         elif path.suffix.lower() in (*TABLES, *SUFFIXES):
             self.offered.emit(path)
         else:
-            self._open(path, anyway, None, None, numbered=numbered)
+            self._open(path, anyway, None, None, numbered=numbered, reading=reading)
 
 
     def _open_study(self, path: Path) -> None:
@@ -415,25 +420,32 @@ class Document(QObject):
             return
         self._open(Path(study.case), True, study, file)
 
-    def _open(self, path: Path, anyway: bool, study: Study | None, file: Path | None, *, numbered: bool = False) -> None:
+    def _open(self, path: Path, anyway: bool, study: Study | None, file: Path | None, *, numbered: bool = False,
+              reading: ReadingSetting = _WHOLE) -> None:
         many = study.numbered if study is not None else numbered
         # A history that lies beside the result is that of its run.
         history = self.study.history if study is None and self.study.history else ""
         history = history if history and Path(history).parent == path.resolve().parent else ""
 
         def work(token: Token) -> _Opened:
-            raw = open_flow(path, token, anyway=anyway, step=study.step if study is not None else None, numbered=many)
+            part = study.reading if study is not None else reading
+            raw = open_as(path, part, token, anyway=anyway, step=study.step if study is not None else None, numbered=many)
             flow = raw if study is None else corrected(raw, study)
             wanted = reference_of(flow, study) if study is not None else flow.reference
             evaluator = Evaluator(flow, wanted)
             begin = study if study is not None else first_study(flow, evaluator.store)
-            facts = {"case": str(path.resolve()), "step": flow.step, "numbered": many, **({"history": history} if history else {})}
+            facts = {"case": str(path.resolve()), "step": flow.step, "numbered": many, "reading": part,
+                     **({"history": history} if history else {})}
             return _Opened(raw, flow, evaluator, begin.model_copy(update=facts))
 
         def failed(error: TidalLensError) -> None:
             actions: tuple[tuple[str, Callable[[], None]], ...] = ()
             if isinstance(error, DoubtfulFlowError):
-                actions = (("Open it anyway", lambda: self.open_path(path, anyway=True, numbered=many)),)
+                actions = (("Open it anyway", lambda: self.open_path(path, anyway=True, numbered=many, reading=reading)),)
+            if isinstance(error, TooLargeError):
+                coarser = reading.with_(every=2 * reading.every)
+                actions = ((f"Read every {coarser.every}th point of its blocks",
+                            lambda: self.open_path(path, anyway=anyway, numbered=many, reading=coarser)),)
             self.noticed.emit(Notice("bad", str(error), actions))
 
         self.jobs.submit("case", f"Opening {path.name}", work, lambda opened: self._adopt(opened, file), failed)

@@ -123,6 +123,8 @@ class Flow:
         Whether the file states that values are in SI units.
     notices : tuple of str
         What the user should know about how the file was read.
+    offered : tuple of tuples of str
+        All blocks and all quantities of the file, those left out included.
     normal, depth
         Of a plane flow, the plane's normal and how deep its one layer of cells was made; else None and 0.
     times, step
@@ -143,6 +145,7 @@ class Flow:
     depth: float = 0.0
     times: tuple[float, ...] = ()
     step: int = 0
+    offered: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
     number: int = field(default_factory=next_number)
 
     @property

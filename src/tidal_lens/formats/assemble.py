@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.errors import DoubtfulFlowError
+from tidal_lens.errors import DoubtfulFlowError, FileError
 from tidal_lens.flow.boundaries import settle_boundaries
 from tidal_lens.flow.case import Block, Boundary, Field, Flow
 from tidal_lens.flow.free_stream import guessed_reference, motion_in
@@ -19,6 +19,7 @@ from tidal_lens.flow.roles import Roles, listed, recognise_roles, vector_candida
 from tidal_lens.flow.seams import find_seams
 from tidal_lens.formats.content import Sheet, Solid
 from tidal_lens.formats.planar import thicken
+from tidal_lens.formats.reading import trimmed
 
 
 @dataclass(frozen=True)
@@ -69,6 +70,9 @@ def assemble_content(path: Path, solids: list[Solid], sheets: list[tuple[str, Sh
     """Put blocks and named surfaces together; parameters and errors as of :func:`assemble`."""
     if not solids:
         solids, sheets = thicken(path, sheets), []
+    solids = [kept for kept in (trimmed(s) for s in solids) if kept is not None]
+    if not solids:
+        raise FileError("There is nothing of the flow in the chosen region.", str(path), "Choose a larger one, or read everything.")
     blocks, points = _pack(solids)
     fields = _common_fields(solids, notices)
     roles = recognise_roles({f.name: f.components for f in fields.values()})

@@ -21,6 +21,7 @@ from tidal_lens.formats.assemble import assemble_content
 from tidal_lens.formats.cgns_tree import Tree
 from tidal_lens.formats.content import Sheet, Solid, block_of_cells, finite_points, kept_field
 from tidal_lens.formats.hdf5 import DAMAGED
+from tidal_lens.formats.reading import claim, wants_block, wants_quantity
 from tidal_lens.formats.structured import structured
 from tidal_lens.work import Token
 
@@ -55,6 +56,8 @@ def open_file(path: Path, token: Token, anyway: bool, step: int = 0) -> Flow:
         for number, (base_name, base, name, zone) in enumerate(zones):
             token.check()
             label = f"{base_name} {name}" if several else name
+            if not wants_block(label):
+                continue
             families = _families(tree, base)
             content, found = _zone(tree, label, zone, sizes[base_name], facts[base_name], families, step)
             if content is not None:
@@ -147,11 +150,15 @@ def _structured(tree: Tree, name: str, zone: Any, dimensions: tuple[int, int], f
     if len(size) != 3 * cells or min(size[:cells]) < 2 or size[cells:2 * cells] != [s - 1 for s in size[:cells]]:
         raise FileError(f"Its size makes no sense: {size}.", where, DAMAGED)
     dims = (size[0], size[1], size[2] if cells == 3 else 1)
+    claim(24 * dims[0] * dims[1] * dims[2], where, structured=True)
     points = _coordinates(tree, zone, where, dims)
     fields: list[Field] = []
     for solution, place in _solutions(tree, zone, step):
         shape = dims if place == "node" else (dims[0] - 1, dims[1] - 1, max(dims[2] - 1, 1))
         for quantity, node in tree.children(solution, "DataArray_t"):
+            if not wants_quantity(quantity):
+                continue
+            claim(8 * int(np.prod(shape)), where, structured=True)
             values = _core(tree, node, solution, shape, f"{where}, {quantity}")
             found = kept_field(quantity, place, values, len(values), where)
             if found is not None:
@@ -267,6 +274,7 @@ def _unstructured(tree: Tree, name: str, zone: Any, facts: dict[str, Any], famil
     size = tree.integers(zone)
     if len(size) != 3 or min(size) < 0:
         raise FileError(f"Its size makes no sense: {size}.", where, DAMAGED)
+    claim(24 * size[0] + 33 * size[1], where)
     points = _coordinates(tree, zone, where, size[0])
     sections = cgns_elements.read_sections(tree, zone, size[0], where)
     cells, numbers = cgns_elements.cells_of(sections)
@@ -279,6 +287,9 @@ def _unstructured(tree: Tree, name: str, zone: Any, facts: dict[str, Any], famil
     for solution, place in _solutions(tree, zone, step):
         count = size[0] if place == "node" else int(chosen.sum())
         for quantity, node in tree.children(solution, "DataArray_t"):
+            if not wants_quantity(quantity):
+                continue
+            claim(8 * count, where)
             values = _listed(tree, node, count, f"{where}, {quantity}")
             if place == "cell":
                 spread = np.full(len(cells.types), np.nan)

@@ -13,6 +13,7 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.formats import cgns, vtk_legacy, vtk_xml, vtkhdf, xdmf
 from tidal_lens.formats.hdf5 import MAGIC
 from tidal_lens.formats.numbered import siblings
+from tidal_lens.formats.reading import Reading, session
 from tidal_lens.work import Token
 
 
@@ -48,7 +49,8 @@ FORMATS: tuple[Format, ...] = (
 )
 
 
-def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, step: int | None = 0, numbered: bool = False) -> Flow:
+def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, step: int | None = 0, numbered: bool = False,
+              reading: Reading | None = None) -> Flow:
     """Open a flow result.
 
     Parameters
@@ -63,6 +65,8 @@ def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, s
         Which step of a time series, from 0; None is the first, or the file itself among numbered ones.
     numbered : bool
         Take the files beside it that differ in a number only as the steps of one series; times are their numbers.
+    reading : Reading, optional
+        What to read of it; everything if nothing is said.
 
     Raises
     ------
@@ -71,16 +75,24 @@ def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, s
     DoubtfulFlowError
         Something needed is missing or not finite, and ``anyway`` was not given.
     """
+    with session(reading or Reading()) as noted:
+        flow = _open_any(path, token or Token(), anyway, step, numbered)
+    new = replace(flow, offered=(tuple(noted.blocks), tuple(noted.quantities)))
+    new.__dict__.update({name: flow.__dict__[name] for name in ("seams", "outside") if name in flow.__dict__})
+    return new
+
+
+def _open_any(path: Path, token: Token, anyway: bool, step: int | None, numbered: bool) -> Flow:
     if not numbered:
-        return _open_file(path, token or Token(), anyway, step or 0)
+        return _open_file(path, token, anyway, step or 0)
     moments = siblings(path)
     if len(moments) < 2:
         raise FileError("There are no other files like it that would make a time series.", str(path), "Open it by itself.")
     own = next((n for n, (_, file) in enumerate(moments) if file.name == path.name), 0)
     at = own if step is None else min(step, len(moments) - 1)
-    flow = _open_file(moments[at][1], token or Token(), anyway, 0)
+    flow = _open_file(moments[at][1], token, anyway, 0)
     moment = replace(flow, title=path.stem, path=path, times=tuple(float(number) for number, _ in moments), step=at)
-    moment.__dict__["seams"] = flow.seams  # found already
+    moment.__dict__.update(seams=flow.seams, outside=flow.outside)  # found already
     return moment
 
 

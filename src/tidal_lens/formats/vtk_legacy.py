@@ -19,6 +19,7 @@ from tidal_lens.formats.assemble import assemble_content
 from tidal_lens.formats.cells import POLYGON, POLYHEDRON, Cells
 from tidal_lens.formats.content import DAMAGED, Sheet, Solid, block_of_cells, finite_points, kept_field
 from tidal_lens.formats.polyhedra import Faces
+from tidal_lens.formats.reading import wants_quantity
 from tidal_lens.formats.structured import Form, lattice_points, structured
 from tidal_lens.work import Token
 
@@ -298,7 +299,7 @@ class _DataSet:
             self.facts[name] = tuple(float(v) for v in values)
 
     def _take(self, name: str, place: str, values: NDArray[Any], count: int) -> None:
-        if count:
+        if count and (name == "vtkGhostType" or wants_quantity(name)):
             self.fields.append((name, place, values.reshape(count, -1)))
 
     # -- together --------------------------------------------------------------------------------------------

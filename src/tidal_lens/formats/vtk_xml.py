@@ -16,6 +16,7 @@ from xml.etree import ElementTree as ET
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import Flow
 from tidal_lens.formats.assemble import Part, assemble
+from tidal_lens.formats.reading import wants_block
 from tidal_lens.formats.vtk_xml_data import read_data
 from tidal_lens.formats.vtk_xml_file import DAMAGED
 from tidal_lens.formats.xml_safe import linked_file, parse_xml
@@ -61,7 +62,8 @@ def _parts_of(path: Path, name: str, group: str, token: Token, *, inside: bool =
         leaves = _leaves(path, kind)
         parts: list[Part] = []
         for number, leaf in enumerate(leaves):
-            parts += _parts_of(leaf.file, leaf.name, leaf.group, token, inside=True)
+            if wants_block(leaf.name or leaf.group or leaf.file.stem):
+                parts += _parts_of(leaf.file, leaf.name, leaf.group, token, inside=True)
             token.check()
             token.report((number + 1) / len(leaves))
         return parts

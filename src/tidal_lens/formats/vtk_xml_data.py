@@ -12,6 +12,7 @@ from tidal_lens.flow.case import Field
 from tidal_lens.formats.cells import POLYGON, POLYHEDRON, Cells
 from tidal_lens.formats.content import Sheet, Solid, block_of_cells, finite_points, kept_field
 from tidal_lens.formats.polyhedra import Faces
+from tidal_lens.formats.reading import claim, wants_quantity
 from tidal_lens.formats.structured import Form, lattice_points, structured
 from tidal_lens.formats.vtk_xml_file import XmlArray, XmlFile, XmlPiece
 
@@ -88,9 +89,10 @@ def _fields(file: XmlFile, piece: XmlPiece, n_points: int, n_cells: int) -> tupl
                 if place == "cell":
                     own = (file.read(array, count).ravel().astype(np.int64) & _HIDDEN) == 0
                 continue
-            if array.components > 3:
-                continue
             label = array.name or f"array {number + 1}"
+            if array.components > 3 or not wants_quantity(label):
+                continue
+            claim(array.components * count * (4 if array.kind == "Float32" else 8), file.path.name, structured=file.kind in _FORMS)
             found = kept_field(label, place, file.read(array, count), count, file.path.name)
             if found is not None:
                 fields.append(found)
@@ -113,6 +115,7 @@ def _structured(file: XmlFile, piece: XmlPiece, form: Form, facts: dict[str, Any
     i, j, k = (b - a + 1 for a, b in zip(extent[::2], extent[1::2], strict=True))
     if min(i, j, k) < 1 or max(abs(e) for e in extent) > 2**31 or i * j * k > file.size * 1200:
         raise file.fail(f"The extent that the file declares makes no sense: {text!r}, {file.size:,} bytes.")
+    claim(24 * i * j * k, file.path.name, structured=True)
     if form == "uniform":
         points = _uniform(file, extent)
     elif form == "rectilinear":
@@ -150,6 +153,7 @@ def _unstructured(file: XmlFile, piece: XmlPiece, facts: dict[str, Any]) -> Soli
     n_points, n_cells = _whole(file, piece, "NumberOfPoints"), _whole(file, piece, "NumberOfCells")
     if n_points == 0 or n_cells == 0:
         return None
+    claim(24 * n_points + 33 * n_cells, file.path.name)
     types = _listed(file, piece, "Cells", "types", n_cells)
     if types.min() < 0 or types.max() > 255:
         raise file.fail("Its cell types make no sense.", "types")

@@ -19,6 +19,7 @@ from tidal_lens.formats.assemble import assemble_content
 from tidal_lens.formats.cells import POLYGON, Cells
 from tidal_lens.formats.content import DAMAGED, Sheet, Solid, block_of_cells, finite_points, kept_field
 from tidal_lens.formats.polyhedra import Faces
+from tidal_lens.formats.reading import claim, wants_block, wants_quantity
 from tidal_lens.formats.structured import lattice_points, structured
 from tidal_lens.work import Token
 
@@ -45,6 +46,8 @@ def open_file(path: Path, token: Token, anyway: bool, step: int = 0) -> Flow:
         contents: list[tuple[str, Solid | Sheet]] = []
         for number, (name, group) in enumerate(holders):
             token.check()
+            if name and not wants_block(name):
+                continue
             contents += _contents(path, name, group, step)
             token.report((number + 1) / len(holders))
     solids = [_named(content, name, n) for n, (name, content) in enumerate(contents) if isinstance(content, Solid)]
@@ -152,6 +155,8 @@ def _arrays(group: Any, holder: str, step: int) -> list[tuple[str, Any, tuple[An
     steps = hdf5.subgroup(group, "Steps")
     out = []
     for label in hdf5.names(data) if data is not None else ():
+        if label != _GHOST and not wants_quantity(label):
+            continue
         part: tuple[Any, ...] = ()
         if steps is not None:
             offsets = hdf5.at_path(steps, f"{holder}Offsets/{label}")
@@ -235,6 +240,7 @@ class _Pieces:
         if n == 0 or len(points) == 0:
             return None
         first = self.starts["cells"] + earlier
+        claim(24 * len(points) + 33 * n, self.where)
         types = self._slice("Types", first, n, kinds="iu").astype(np.uint8)
         # One more offset than cells for every piece before it, also those of earlier steps.
         offsets = self._slice("Offsets", first + self.first + number, n + 1, kinds="iu").astype(np.int64)
@@ -296,6 +302,8 @@ class _Pieces:
                                                   ("cell", "CellData", earlier, n_cells, "cells")):
             data = hdf5.subgroup(self.group, holder)
             for label in hdf5.names(data) if data is not None and count else ():
+                if label != _GHOST and not wants_quantity(label):
+                    continue
                 start = begin + self._array_start(holder, label, kind)
                 values = self._slice(label, start, count, data, "iufb")
                 if label == _GHOST:

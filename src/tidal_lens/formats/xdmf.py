@@ -22,6 +22,7 @@ from tidal_lens.formats.assemble import assemble_content
 from tidal_lens.formats.cells import Cells, uniform
 from tidal_lens.formats.content import DAMAGED, Sheet, Solid, block_of_cells, finite_points, kept_field
 from tidal_lens.formats.polyhedra import Faces
+from tidal_lens.formats.reading import wants_block, wants_quantity
 from tidal_lens.formats.structured import lattice_points, structured
 from tidal_lens.formats.xml_safe import linked_file, parse_xml
 from tidal_lens.work import Token
@@ -57,6 +58,8 @@ def open_file(path: Path, token: Token, anyway: bool, step: int = 0) -> Flow:
         for number, grid in enumerate(grids):
             token.check()
             name = grid.get("Name") or f"block {number + 1}"
+            if not wants_block(name):
+                continue
             content = document.content(grid, f"{path.name}, {name}", notices)
             if isinstance(content, Solid):
                 solids.append(Solid(name, content.grid, content.points, content.fields, content.facts))
@@ -357,7 +360,7 @@ class _Document:
         for number, attribute in enumerate(grid.findall("Attribute")):
             name = attribute.get("Name") or f"array {number + 1}"
             center = (attribute.get("Center") or "Node").lower()
-            if center not in ("node", "cell"):
+            if center not in ("node", "cell") or not wants_quantity(name):
                 continue
             count = n_points if center == "node" else n_cells
             values = self._item(attribute, f"{where}, {name}")

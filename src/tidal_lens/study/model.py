@@ -163,6 +163,16 @@ class Reference(_Value):
     origin: Name = "typed"
 
 
+class ReadingSetting(_Value):
+    """What is read of the case: blocks and quantities left out, every n-th point, corners of a region."""
+
+    without_blocks: Annotated[tuple[Name, ...], Field(max_length=10000)] = ()
+    without_quantities: Annotated[tuple[Name, ...], Field(max_length=1000)] = ()
+    every: Annotated[int, Field(ge=1, le=1000)] = 1
+    low: Vector | None = None
+    high: Vector | None = None
+
+
 class CameraSetting(_Value):
     """Where the picture is seen from: eye, the point looked at, the up direction and the opening angle [degrees]."""
 
@@ -204,6 +214,8 @@ class Study(_Value):
         Fields that play a role where the user says otherwise than what was recognised; none for an empty tuple.
     kinds : dict
         Kinds of boundaries, by name, where the user says otherwise than what was read or guessed.
+    reading : ReadingSetting
+        What is read of the case.
     history : str
         Path of the history of the run, or nothing.
     criterion : float
@@ -223,6 +235,7 @@ class Study(_Value):
     step: Annotated[int, Field(ge=0, le=10_000_000)] = 0
     numbered: bool = False
     history: str = ""
+    reading: ReadingSetting = ReadingSetting()
     criterion: Annotated[float, Field(ge=1e-12, lt=1.0)] = 1e-3
     roles: dict[Literal["velocity", "momentum", "pressure", "density", "temperature", "viscosity", "energy"],
                 Annotated[tuple[Name, ...], Field(max_length=3)]] = Field(default_factory=dict)

@@ -13,8 +13,9 @@ from tidal_lens.errors import CancelledError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import Grid, StructuredGrid
 from tidal_lens.flow.reference import ReferenceState
-from tidal_lens.formats.registry import open_flow
 from tidal_lens.study.evaluate import Evaluator
+from tidal_lens.study.model import ReadingSetting
+from tidal_lens.study.partly import open_as
 from tidal_lens.work import Token
 
 _SHARED = ("seams", "outside", "bounds", "size", "body", "stage", "_mesh", "_joined", "_boundary_trees", "_links", "_outer", "_neighbours")
@@ -31,15 +32,19 @@ class Series:
         The step that was opened.
     numbered : bool
         Whether its steps are files beside it.
+    reading : ReadingSetting, optional
+        What is read of each step.
     correct : callable
         Gives a step as the study has it.
     budget : int
         Memory that kept steps may take [bytes]; the step in use is always kept.
     """
 
-    def __init__(self, path: Path, first: Evaluator, *, numbered: bool = False, correct: Callable[[Flow], Flow] = lambda flow: flow,
+    def __init__(self, path: Path, first: Evaluator, *, numbered: bool = False, reading: ReadingSetting | None = None,
+                 correct: Callable[[Flow], Flow] = lambda flow: flow,
                  budget: int = 1_500_000_000) -> None:
         self._path, self._numbered, self._correct, self._budget = path, numbered, correct, budget
+        self._reading = reading or ReadingSetting()
         self._kept: OrderedDict[int, Evaluator] = OrderedDict({first.flow.step: first})
         self._lock = threading.Lock()
         self.times = first.flow.times
@@ -64,7 +69,7 @@ class Series:
                 self._kept.move_to_end(step)
             like = next(iter(self._kept.values())).flow
         if ready is None:
-            flow = open_flow(self._path, token, anyway=True, step=step, numbered=self._numbered)
+            flow = open_as(self._path, self._reading, token, step=step, numbered=self._numbered)
             share_mesh(like, flow)
             ready = Evaluator(self._correct(flow), reference)
         elif ready.store.reference != reference:

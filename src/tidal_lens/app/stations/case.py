@@ -11,6 +11,7 @@ from tidal_lens.app.document import Document, Notice
 from tidal_lens.app.parts import Check, Tile, column, label, number_text, rule
 from tidal_lens.app.stations.case_balance import BalanceControls
 from tidal_lens.app.stations.case_boundaries import BoundariesControls
+from tidal_lens.app.stations.case_reading import ReadingControls
 from tidal_lens.app.stations.case_reference import ReferenceControls
 from tidal_lens.app.stations.case_roles import RolesControls
 from tidal_lens.app.stations.rows import Facts, Section
@@ -36,6 +37,7 @@ class CaseStation(QWidget):
         run_tiles.addWidget(Tile("history", "History…", "Residuals and coefficients of the run, from a table", lambda: act("history")))
         run_tiles.addWidget(Tile("follow", "Follow a run…", "Watch a folder into which a solver writes", lambda: act("follow")))
         self.facts = label("", "soft")
+        self.reading = ReadingControls(document)
         self.blocks = Section("Blocks", opens=True)
         self.boundaries = BoundariesControls(document)
         self.fields = Section("Quantities in the file", opens=True)
@@ -48,7 +50,7 @@ class CaseStation(QWidget):
         self.balance = BalanceControls(document)
         column(self, tiles, run_tiles, self.facts, rule(), self.roles, rule(), self.reference, rule(), self.boundaries, self.balance,
                rule(),
-               self.blocks, self.fields, self.outline)
+               self.reading, self.blocks, self.fields, self.outline)
         document.case_changed.connect(self.refresh)
         document.study_changed.connect(self._refresh_light)
         document.quantity_known.connect(lambda _name: self._refresh_ranges())
@@ -83,6 +85,7 @@ class CaseStation(QWidget):
         self.blocks.show_rows([(b.name, b.grid.description, f"{b.grid.n_cells:,} cells") for b in flow.blocks])
         self.boundaries.refresh(flow)
         self.roles.refresh(flow)
+        self.reading.refresh(flow)
         self._refresh_ranges()
         self._refresh_light()
         self._ask_ranges()
