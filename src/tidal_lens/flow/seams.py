@@ -49,6 +49,16 @@ class Seams:
         return labels
 
 
+def _bits(points: NDArray[np.float64]) -> NDArray[np.uint64]:
+    """One number a point, the same for points that are the same to the last bit."""
+    bits = (np.ascontiguousarray(points) + 0.0).view(np.uint64)  # minus zero is zero
+    factors = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], np.uint64)
+    mixed = bits ^ (bits >> np.uint64(29))
+    mixed *= factors
+    mixed ^= mixed >> np.uint64(32)
+    return np.asarray((mixed * factors[::-1]).sum(axis=1, dtype=np.uint64))
+
+
 def find_seams(points: NDArray[np.float64], grids: list[tuple[int, Grid]]) -> Seams:
     """Find nodes that coincide to within a millionth of the flow's size.
 
@@ -75,11 +85,18 @@ def find_seams(points: NDArray[np.float64], grids: list[tuple[int, Grid]]) -> Se
         used[first + outer_faces(grid)] = True
     outer = np.flatnonzero(used)
     size = float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
-    pairs = cKDTree(points[outer]).query_pairs(1e-6 * size, output_type="ndarray")
+    # Most coincide to the last bit: one of them stands for all where near ones are looked for.
+    _, leader, group = np.unique(_bits(points[outer]), return_index=True, return_inverse=True)
+    near = leader[cKDTree(points[outer[leader]]).query_pairs(1e-6 * size, output_type="ndarray")].reshape(-1, 2)
+    again = np.flatnonzero(leader[group] != np.arange(len(outer)))
+    pairs = np.concatenate([near, np.column_stack([leader[group[again]], again])])
     starts = np.array([first for first, _ in grids])
     owner = np.searchsorted(starts, outer, side="right")
     one, other = owner[pairs[:, 0]], owner[pairs[:, 1]]
-    pairs = pairs[(one != other) | structured[one - 1]]
+    # Where several blocks meet, all nodes of the place are one, also two of the same block.
+    shared = np.zeros(len(leader), dtype=bool)
+    shared[group[again[owner[again] != owner[leader[group[again]]]]]] = True
+    pairs = pairs[(one != other) | structured[one - 1] | shared[group[pairs[:, 0]]]]
     if len(pairs) == 0:
         return none
     used, compact = np.unique(pairs, return_inverse=True)

@@ -80,8 +80,13 @@ def _any_in_the_middle(points: NDArray[np.float64], nodes: NDArray[np.int64], qu
         lattice = ((places - low) / quantum + 0.3183).astype(np.int64).astype(np.uint64)
         return np.asarray((lattice * factors).sum(axis=1, dtype=np.uint64))
 
-    there = keys(own)
-    return any(bool(np.isin(keys(0.5 * (points[quads[:, c]] + points[quads[:, c - 1]])), there).any()) for c in range(4))
+    there = np.sort(keys(own))
+    for c in (0, 1):  # a face that is cut has nodes on two opposite sides at least
+        wanted = keys(0.5 * (points[quads[:, c]] + points[quads[:, c + 1]]))
+        at = np.minimum(np.searchsorted(there, wanted), len(there) - 1)
+        if bool((there[at] == wanted).any()):
+            return True
+    return False
 
 
 def _node_at(tree: object, nodes: NDArray[np.int64], places: NDArray[np.float64], scale: NDArray[np.float64],
