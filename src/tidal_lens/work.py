@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import contextlib
+import contextvars
 import os
 import threading
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from typing import Any
+from typing import Any, TypeVar
 
 from numpy.typing import NDArray
 
 from tidal_lens.errors import CancelledError
 
+_T = TypeVar("_T")
 Progress = Callable[[float], None]
 WORKERS = max(1, min(16, os.cpu_count() or 1))
 _pool_lock = threading.Lock()
@@ -109,6 +111,21 @@ def run_chunks(task: Callable[[int, int], None], count: int, chunk: int, token: 
         _drain(_shared_pool().map(one, starts))
     if token is not None:
         token.check()
+
+
+def in_turn(task: Callable[[int], _T], count: int) -> Iterator[_T]:
+    """Answers of ``task(number)`` for 0..count, in order, worked out by a few threads of their own."""
+    if count < 2:
+        yield from (task(number) for number in range(count))
+        return
+    with ThreadPoolExecutor(WORKERS, thread_name_prefix="turn", initializer=give_way) as pool:
+        waiting = [pool.submit(contextvars.copy_context().run, task, number) for number in range(count)]
+        try:
+            for one in waiting:
+                yield one.result()
+        finally:
+            for one in waiting:
+                one.cancel()
 
 
 def _drain(results: Iterable[None]) -> None:

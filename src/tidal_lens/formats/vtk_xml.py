@@ -20,7 +20,7 @@ from tidal_lens.formats.reading import wants_block
 from tidal_lens.formats.vtk_xml_data import read_data
 from tidal_lens.formats.vtk_xml_file import DAMAGED
 from tidal_lens.formats.xml_safe import linked_file, parse_xml
-from tidal_lens.work import Token
+from tidal_lens.work import Token, in_turn
 
 _READERS = ("ImageData", "RectilinearGrid", "StructuredGrid", "UnstructuredGrid", "PolyData")
 _PIECES = tuple(f"P{kind}" for kind in _READERS)
@@ -78,8 +78,8 @@ def _parts_of(path: Path, name: str, group: str, token: Token, *, inside: bool =
             raise FileError(f"A piece of {kind} holds {inner}.", f"{path.name} → {piece.name}", DAMAGED)
         return _read(piece, inner, f"{name} {number + 1}" if len(pieces) > 1 else name, group or name)
 
-    for number in range(len(pieces)):
-        found += read(number)
+    for number, parts in enumerate(in_turn(read, len(pieces))):
+        found += parts
         if not inside:
             token.report((number + 1) / len(pieces))
     return found
