@@ -52,3 +52,15 @@ def test_cells_of_all_kinds_fill_the_cube():
         corners, types = cells_of(kind, 3)
         assert len(corners) == len(types)
         assert corners.max() == 26
+
+
+@pytest.mark.parametrize("off", [0.0, 3e-8])
+def test_blocks_that_meet_exactly_and_to_rounding_have_the_same_seam(off):
+    """Coordinates kept in single precision meet to rounding only."""
+    random = np.random.default_rng(2)
+    left, right = cube_points(9), cube_points(9) + np.array([1.0, 0.0, 0.0])
+    right = right + off * random.uniform(-1, 1, right.shape)
+    flow = flow_of([(left, StructuredGrid((9, 9, 9))), (right, unstructured("hexahedra", 9))])
+    assert flow.seams.n_groups == 81
+    assert len(flow.seams.nodes) == 162
+    assert len(flow.outside.faces) == 10 * 64

@@ -30,16 +30,41 @@ def outer_owners(grid: Grid) -> NDArray[np.int64]:
     return np.concatenate([side.ravel() for side in _sides(tuple(d - 1 for d in grid.dims))])
 
 
-def outward_areas(grid: Grid, points: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Area vectors of the outer faces, outward, shape (m, 3); ``points`` are the block's own."""
-    corners = points[outer_faces(grid)]
-    area = 0.5 * np.cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1])
+def outward_areas(grid: Grid, points: NDArray[np.float64], chosen: NDArray[np.bool_] | None = None) -> NDArray[np.float64]:
+    """Area vectors of the outer faces, outward, shape (m, 3).
+
+    Parameters
+    ----------
+    grid : Grid
+        The block's grid; its cells are of one hand.
+    points : ndarray, shape (n, 3)
+        The block's own points.
+    chosen : ndarray of bool, optional
+        Which faces; else all.
+    """
+    faces = outer_faces(grid)
+    sign = np.full(len(faces), _hand(grid, points))
     if isinstance(grid, StructuredGrid):
         i, j, k = (d - 1 for d in grid.dims)
-        counts = (j * k, j * k, i * k, i * k, i * j, i * j)
-        area *= np.repeat([-1.0, 1.0, 1.0, -1.0, -1.0, 1.0], counts)[:, None]
-    middle = corners.mean(axis=1) - points[0]
-    return area if (middle * area).sum() >= 0.0 else -area
+        sign *= np.repeat([-1.0, 1.0, 1.0, -1.0, -1.0, 1.0], (j * k, j * k, i * k, i * k, i * j, i * j))
+    if chosen is not None:
+        faces, sign = faces[chosen], sign[chosen]
+    a, b, c, d = (points[faces[:, n]] for n in range(4))
+    return np.asarray(0.5 * np.cross(c - a, d - b) * sign[:, None])
+
+
+def _hand(grid: Grid, points: NDArray[np.float64]) -> float:
+    """1 where the cells of a block are right-handed, -1 where they are left-handed: by some of them."""
+    if isinstance(grid, StructuredGrid):
+        i, j, k = grid.dims
+        begin = np.arange(0, (i - 1) * (j - 1) * (k - 1), max(1, (i - 1) * (j - 1) * (k - 1) // 64))
+        low = begin % (i - 1) + i * (begin // (i - 1) % (j - 1)) + i * j * (begin // ((i - 1) * (j - 1)))
+        corners = low[:, None] + np.array([0, 1, 1 + i, i, i * j, 1 + i * j, 1 + i + i * j, i + i * j])
+    else:
+        corners = grid.corners[:: max(1, grid.n_cells // 64)]
+    volumes = np.empty(len(corners))
+    kernels.cell_volumes(read_only(points), read_only(np.ascontiguousarray(corners, dtype=np.int32)), volumes, 0, len(corners))
+    return 1.0 if float(volumes.sum()) >= 0.0 else -1.0
 
 
 def face_neighbours(grid: UnstructuredGrid, token: Token | None = None) -> NDArray[np.int32]:

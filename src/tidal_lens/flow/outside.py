@@ -48,15 +48,16 @@ def outside_of(points: NDArray[np.float64], grids: list[tuple[int, int, Grid]], 
         Nodes of different blocks that lie on one another.
     """
     faces = np.concatenate([first + outer_faces(grid) for first, _, grid in grids])
-    areas = np.concatenate([outward_areas(grid, points[first:first + grid.n_points]) for first, _, grid in grids])
-    cells = np.concatenate([first + outer_owners(grid) for _, first, grid in grids])
-    block = np.repeat(np.arange(len(grids)), [len(outer_faces(grid)) for _, _, grid in grids])
-    whole = Outside(faces, areas, cells)
+    counts = [len(outer_faces(grid)) for _, _, grid in grids]
     own = unshared_mask(faces, seams.labels(len(points))) if seams.n_groups else np.ones(len(faces), dtype=bool)
+    parts = np.split(own, np.cumsum(counts)[:-1])
+    areas = np.concatenate([outward_areas(grid, points[first:first + grid.n_points], part)
+                            for (first, _, grid), part in zip(grids, parts, strict=True)])
+    cells = np.concatenate([first + outer_owners(grid)[part] for (_, first, grid), part in zip(grids, parts, strict=True)])
+    found = Outside(faces[own], areas, cells)
     if len(grids) == 1:
-        return whole.of(own)
-    own[own] = ~_between_blocks(points, whole.of(own), block[own])
-    return whole.of(own)
+        return found
+    return found.of(~_between_blocks(points, found, np.repeat(np.arange(len(grids)), counts)[own]))
 
 
 def _between_blocks(points: NDArray[np.float64], outside: Outside, block: NDArray[np.int64]) -> NDArray[np.bool_]:

@@ -11,6 +11,8 @@ from numpy.typing import NDArray
 from tidal_lens.flow.faces import outer_faces
 from tidal_lens.flow.grid import Grid, StructuredGrid
 
+_FACTORS = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], np.uint64)
+
 
 @dataclass(frozen=True, eq=False)
 class Seams:
@@ -52,11 +54,30 @@ class Seams:
 def _bits(points: NDArray[np.float64]) -> NDArray[np.uint64]:
     """One number a point, the same for points that are the same to the last bit."""
     bits = (np.ascontiguousarray(points) + 0.0).view(np.uint64)  # minus zero is zero
-    factors = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], np.uint64)
     mixed = bits ^ (bits >> np.uint64(29))
-    mixed *= factors
+    mixed *= _FACTORS
     mixed ^= mixed >> np.uint64(32)
-    return np.asarray((mixed * factors[::-1]).sum(axis=1, dtype=np.uint64))
+    return np.asarray((mixed * _FACTORS[::-1]).sum(axis=1, dtype=np.uint64))
+
+
+def _any_near(points: NDArray[np.float64], width: float) -> bool:
+    """Whether any two of different points fall into one cell of a lattice: where blocks meet inexactly, many of their nodes do."""
+    lattice = ((points - points.min(axis=0)) / max(width, 1e-300) + 0.3183).astype(np.int64).astype(np.uint64)
+    keys = np.sort((lattice * _FACTORS).sum(axis=1, dtype=np.uint64))
+    return bool((keys[1:] == keys[:-1]).any())
+
+
+def _exact_groups(grids: list[tuple[int, Grid]], structured: NDArray[np.bool_], outer: NDArray[np.int64], group: NDArray[np.int64],
+                  count: int) -> Seams:
+    """Groups of nodes that coincide to the last bit, where no others are near: no graph is needed."""
+    owner = np.searchsorted(np.array([first for first, _ in grids]), outer, side="right") - 1
+    least, greatest = np.full(count, len(grids)), np.full(count, -1)
+    np.minimum.at(least, group, owner)
+    np.maximum.at(greatest, group, owner)
+    many = np.bincount(group, minlength=count) > 1
+    meets = many & ((least < greatest) | structured[np.minimum(least, len(grids) - 1)])
+    chosen = meets[group]
+    return Seams(outer[chosen], (np.cumsum(meets) - 1)[group[chosen]], int(meets.sum()))
 
 
 def find_seams(points: NDArray[np.float64], grids: list[tuple[int, Grid]]) -> Seams:
@@ -75,11 +96,6 @@ def find_seams(points: NDArray[np.float64], grids: list[tuple[int, Grid]]) -> Se
     structured = np.array([isinstance(grid, StructuredGrid) for _, grid in grids])
     if len(grids) < 2 and not structured.any():
         return none
-    # Loaded here: half a second that the window need not wait for.
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-    from scipy.spatial import cKDTree
-
     used = np.zeros(len(points), dtype=bool)
     for first, grid in grids:
         used[first + outer_faces(grid)] = True
@@ -87,6 +103,12 @@ def find_seams(points: NDArray[np.float64], grids: list[tuple[int, Grid]]) -> Se
     size = float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
     # Most coincide to the last bit: one of them stands for all where near ones are looked for.
     _, leader, group = np.unique(_bits(points[outer]), return_index=True, return_inverse=True)
+    if not _any_near(points[outer[leader]], 1e-5 * size):
+        return _exact_groups(grids, structured, outer, group, len(leader))
+    from scipy.sparse import coo_array  # loaded here: half a second that the window need not wait for
+    from scipy.sparse.csgraph import connected_components
+    from scipy.spatial import cKDTree
+
     near = leader[cKDTree(points[outer[leader]]).query_pairs(1e-6 * size, output_type="ndarray")].reshape(-1, 2)
     again = np.flatnonzero(leader[group] != np.arange(len(outer)))
     pairs = np.concatenate([near, np.column_stack([leader[group[again]], again])])
