@@ -132,3 +132,45 @@ def test_what_a_folder_holds(tmp_path):
     with (tmp_path / "history.csv").open("a") as stream:
         stream.write("7,1,1,1,1,1\n")
     assert look_into(tmp_path).mark != run.mark
+
+
+def test_a_collection_is_followed_by_its_index(tmp_path):
+    simulate_run(tmp_path, steps=3, iterations=2, pause=0.0)
+    lines = [f'<DataSet timestep="{0.5 * n}" file="flow_{n + 1:04d}.vts"/>' for n in range(2)]
+
+    def index():
+        text = "".join(lines)
+        (tmp_path / "run.pvd").write_text(f'<VTKFile type="Collection" version="0.1"><Collection>{text}</Collection></VTKFile>')
+
+    index()
+    run = look_into(tmp_path)
+    assert run.result == tmp_path / "run.pvd"
+    assert run.times == (0.0, 0.5)
+    lines.append('<DataSet timestep="1.0" file="flow_0003.vts"/>')
+    index()
+    assert look_into(tmp_path).times == (0.0, 0.5, 1.0)
+    (tmp_path / "run.pvd").write_text("<VTKFile type=")
+    assert look_into(tmp_path).times == ()
+
+
+@pytest.mark.gui
+def test_a_collection_that_grows_is_followed(empty, tmp_path):
+    window = empty
+    simulate_run(tmp_path, steps=3, iterations=2, pause=0.0)
+    lines = [f'<DataSet timestep="{0.5 * n}" file="flow_{n + 1:04d}.vts"/>' for n in range(3)]
+
+    def index(count):
+        text = "".join(lines[:count])
+        (tmp_path / "run.pvd").write_text(f'<VTKFile type="Collection" version="0.1"><Collection>{text}</Collection></VTKFile>')
+
+    index(2)
+    window.act("follow", str(tmp_path))
+    wait(lambda: len(window.document.times) == 2, "two steps")
+    settle(window)
+    window.document.go_to_step(1)
+    wait(lambda: window.document.flow.step == 1, "the last of them")
+    index(3)
+    window.histories.look()
+    wait(lambda: window.document.times == (0.0, 0.5, 1.0), "the third")
+    wait(lambda: window.document.flow.step == 2, "the newest")
+    settle(window)

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QStyle, QStyleOptionSlider
 
-from driving import click, drag, keys, pixels, settle, wait
+from driving import click, drag, keys, pixels, settle, type_into, wait
 from making import cube_points
 from small_series import series
 from tidal_lens.formats.vtk_write import StructuredPiece, write_structured
@@ -186,3 +186,19 @@ def test_numbered_files_are_offered_as_a_series(empty, tmp_path):
     wait(lambda: empty.document.file == study, "the study", 20)
     at(empty, 2)
     assert empty.document.times == (1.0, 2.0, 3.0)
+
+
+@pytest.mark.gui
+def test_a_step_is_jumped_to_by_its_number_or_its_time(run):
+    transport = run.top.transport
+    type_into(transport.time, "4")
+    wait(lambda: run.document.flow.step == 3, "the fourth step")
+    assert transport.time.text().startswith("4 of 5")
+    times = run.document.times
+    type_into(transport.time, f"t = {times[1] + 0.1 * (times[2] - times[1])}")
+    wait(lambda: run.document.flow.step == 1, "the nearest step")
+    type_into(transport.time, "nowhere")
+    assert transport.time.text().startswith("2 of 5")
+    assert run.document.study.step == 1
+    run.document.undo()
+    wait(lambda: run.document.flow.step == 3, "undo")

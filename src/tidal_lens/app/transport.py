@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSlider, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QSlider, QWidget
 
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import IconButton, number_text
+from tidal_lens.app.parts import IconButton, number_text, parse_number
 
 _BEAT = 90  # least time between two steps when playing [ms]
 
@@ -27,8 +27,12 @@ class Transport(QWidget):
         self.slider.setAccessibleName("Time")
         self.slider.setToolTip("Drag to another time")
         self.slider.setFixedWidth(130)
-        self.time = QLabel()
-        self.time.setMinimumWidth(128)
+        self.time = QLineEdit()
+        self.time.setObjectName("steptime")
+        self.time.setAccessibleName("Step and time")
+        self.time.setFixedWidth(150)
+        self.time.returnPressed.connect(self._jump)
+        self.time.editingFinished.connect(self.refresh)
         for widget in (self.back, self.play, self.on, self.slider, self.time):
             line.addWidget(widget)
         self._silent = False
@@ -76,8 +80,27 @@ class Transport(QWidget):
         flow = self._document.flow
         unit = " s" if flow is not None and flow.si_units else ""
         waiting = " …" if flow is not None and flow.step != step else ""
-        self.time.setText(f"{step + 1} of {len(times)}  ·  {number_text(times[step], 4)}{unit}{waiting}")
-        self.time.setToolTip(f"Step {step + 1} of {len(times)} at time {times[step]:.9g}{unit}")
+        if not (self.time.hasFocus() and self.time.isModified()):
+            self.time.setText(f"{step + 1} of {len(times)}  ·  {number_text(times[step], 4)}{unit}{waiting}")
+        self.time.setToolTip(f"Step {step + 1} of {len(times)} at time {times[step]:.9g}{unit}. "
+                             "Type the number of a step, or t = and a time")
+
+    def _jump(self) -> None:
+        """Go to the step whose number was typed, or after "t" or "=" to the one nearest to a time."""
+        text, times = self.time.text().strip().lower(), self._document.times
+        try:
+            if text[:1] in ("t", "="):
+                wanted = parse_number(text.lstrip("t= "))
+                step = min(range(len(times)), key=lambda n: abs(times[n] - wanted))
+            else:
+                step = int(parse_number(text.split("of")[0])) - 1
+        except ValueError:
+            self.time.setModified(False)
+            self.refresh()
+            return
+        self.time.clearFocus()
+        self._document.go_to_step(step)
+        self.refresh()
 
     def _slid(self, step: int) -> None:
         if not self._silent:

@@ -51,6 +51,17 @@ def open_file(path: Path, token: Token, anyway: bool, step: int = 0) -> Flow:
     return assemble(path, parts, anyway, (times, step))
 
 
+def times_of(path: Path) -> tuple[float, ...]:
+    """Times of a collection, without reading any of its files; empty for another kind of file.
+
+    Raises
+    ------
+    FileError
+        The file is damaged.
+    """
+    return _moments(path)[0] if _checked_kind(path) == _SERIES else ()
+
+
 def _parts_of(path: Path, name: str, group: str, token: Token, *, inside: bool = False) -> list[Part]:
     """The data sets of a file, those it links to one after another."""
     kind = _checked_kind(path)

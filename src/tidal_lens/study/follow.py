@@ -9,6 +9,7 @@ from pathlib import Path
 from tidal_lens.errors import FileError
 from tidal_lens.formats.numbered import siblings
 from tidal_lens.formats.registry import FORMATS
+from tidal_lens.formats.vtk_xml import times_of
 
 _NUMBER = re.compile(r"\d+(?=\D*$)")
 
@@ -23,6 +24,8 @@ class Run:
         A file of the largest family of numbered results, or the newest result.
     steps : tuple of (int, Path)
         All of that family, in order.
+    times : tuple of float
+        Times of the steps.
     history : Path or None
         The newest table.
     mark : tuple
@@ -31,6 +34,7 @@ class Run:
 
     result: Path | None
     steps: tuple[tuple[int, Path], ...]
+    times: tuple[float, ...]
     history: Path | None
     mark: tuple[object, ...]
 
@@ -58,7 +62,16 @@ def look_into(folder: Path) -> Run:
     largest = max(families.values(), key=lambda own: (any(p.suffix == ".pvd" for p in own), len(own), max(stats[p].st_mtime for p in own)),
                   default=[])
     result = max(largest, key=lambda p: stats[p].st_mtime, default=None)
-    steps = tuple(siblings(result)) if result is not None else ()
+    steps = tuple(siblings(result)) if result is not None and result.suffix.lower() != ".pvd" else ()
     history = max(tables, key=lambda p: stats[p].st_mtime, default=None)
     seen = tuple(sorted((str(p), stats[p].st_size, stats[p].st_mtime_ns) for p in (*largest, *([history] if history else []))))
-    return Run(result, steps, history, seen)
+    return Run(result, steps, _times(result, steps), history, seen)
+
+
+def _times(result: Path | None, steps: tuple[tuple[int, Path], ...]) -> tuple[float, ...]:
+    if result is None or result.suffix.lower() != ".pvd":
+        return tuple(float(n) for n, _ in steps)
+    try:
+        return times_of(result)
+    except FileError:  # it is being written
+        return ()

@@ -14,10 +14,11 @@ from tidal_lens.app.stations.case_boundaries import BoundariesControls
 from tidal_lens.app.stations.case_reading import ReadingControls
 from tidal_lens.app.stations.case_reference import ReferenceControls
 from tidal_lens.app.stations.case_roles import RolesControls
+from tidal_lens.app.stations.derive import Silhouette
 from tidal_lens.app.stations.rows import Facts, Section
 from tidal_lens.flow.case import Block, Flow
 from tidal_lens.measures.inspect import BlockReport, Place, ValuesReport, inspect_block, inspect_values
-from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.quantities.store import Distribution, QuantityStore
 from tidal_lens.work import Token
 
 
@@ -124,7 +125,8 @@ class CaseStation(QWidget):
 
         def done(reports: list[ValuesReport]) -> None:
             if self.document.flow is flow:
-                self.fields.open_row(name, lambda: _values_facts(reports, self.document))
+                spreads = [evaluator.store.known_distribution(part) for part in parts]
+                self.fields.open_row(name, lambda: _values_facts(reports, spreads, self.document))
 
         self._submit("look", f"Looking into {name}", lambda token: _value_reports(evaluator.store, parts, token), done)
 
@@ -145,6 +147,8 @@ def _report(flow: Flow, block: Block, token: Token) -> BlockReport:
 
 
 def _value_reports(store: QuantityStore, names: list[str], token: Token) -> list[ValuesReport]:
+    for name in names:
+        store.distribution(name, token)
     return [inspect_values(store.flow, store.values(name, token)) for name in names]
 
 
@@ -168,7 +172,7 @@ def _visitor(document: Document, place: Place) -> Callable[[], None]:
     return lambda: document.visit.emit(place)
 
 
-def _values_facts(reports: list[ValuesReport], document: Document) -> Facts:
+def _values_facts(reports: list[ValuesReport], spreads: list[Distribution | None], document: Document) -> QWidget:
     lines: list[tuple[str, str]] = []
     places: list[tuple[str, Callable[[], None]]] = []
     for axis, r in zip("xyz" if len(reports) > 1 else ("",), reports, strict=False):
@@ -180,7 +184,12 @@ def _values_facts(reports: list[ValuesReport], document: Document) -> Facts:
                    (f"Go to the greatest {mark}".strip(), _visitor(document, r.high_place))]
         if r.first_not_finite is not None:
             places.append((f"Go to the first {mark}that is not finite", _visitor(document, r.first_not_finite)))
-    return Facts(lines, places)
+    out = QWidget()
+    silhouettes = [Silhouette() for _ in spreads]
+    for silhouette, spread in zip(silhouettes, spreads, strict=True):
+        silhouette.show_distribution(spread)
+    column(out, *silhouettes, Facts(lines, places), spacing=4)
+    return out
 
 
 def _bound(value: float, flow: Flow) -> str:
