@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication
 from tidal_lens.app import theme
 from tidal_lens.app.start import application, complete
 from tidal_lens.app.window import Window
-from tidal_lens.demo.kittiwake import demo_file
+from tidal_lens.demo.kittiwake import ASSETS, demo_file
 from tidal_lens.study.model import KeySetting, LineLook
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -45,6 +45,24 @@ def main() -> None:
     settle(window)
     window.show_station("case")
     shoot(window, "case")
+    case = window.bench.case
+    case.balance.button.click()
+    while not case.balance.balances:
+        settle(window)
+    case.blocks.asked.emit(next(iter(case.blocks.rows)))
+    settle(window)
+    bar = window.bench.scroller.verticalScrollBar()
+    assert bar is not None
+    bar.setValue(case.boundaries.y() - 10)
+    shoot(window, "case-checks")
+    bar.setValue(0)
+    window.act("history", str(ASSETS / "kittiwake history.csv"))
+    while not window.ledger.isVisible():
+        settle(window)
+    shoot(window, "history")
+    window.act("undo")
+    while window.ledger.isVisible():
+        settle(window)
     window.act("add-isosurface", "q")
     while document.chosen_layer is None or document.chosen_layer.kind != "isosurface":
         settle(window)

@@ -62,4 +62,16 @@ def test_a_table_without_a_counter_counts_rows():
     history = history_of(table(CL=0 * N + 1))
     assert history.counter == "row"
     np.testing.assert_array_equal(history.at, N)
-    assert verdict(history).lines == ("CL steady within 0 % over the last 100 rows",)
+    assert verdict(history).lines == ("CL steady within 0.001 % over the last 100 rows",)
+
+
+def test_a_run_in_time_is_not_said_to_converge():
+    at = np.linspace(0.0, 20.0, 400)
+    swings = Table(("time [s]", "residual", "CL"), np.column_stack([at, 1e-3 + 0 * at, 0.5 + 0.1 * np.sin(2 * np.pi * at)]))
+    history = history_of(swings)
+    assert history.counter == "time [s]"
+    said = verdict(history)
+    assert said.state == "in time"
+    assert said.lines == ("CL from 0.4 to 0.6, mean 0.5 over the second half; its mean holds",)
+    drifting = Table(("t", "CL"), np.column_stack([at, at]))
+    assert "still drifts" in verdict(history_of(drifting)).lines[0]

@@ -16,6 +16,8 @@ from tidal_lens.formats.csv_tables import Table
 _COUNTERS = re.compile(r"^(it|iters?|iterations?|inner_?iter|outer_?iter|step|time_?step|time|t|n|cycle|#)$", re.IGNORECASE)
 _RESIDUAL = re.compile(r"res|rms|continuity|momentum|conv|defect|error|l2|linf|^(rho[uvwe]?|nut|nutilda|tke|omega|epsilon)$",
                        re.IGNORECASE)
+_UNITS = re.compile(r"\s*[\[(].*[\])]\s*$")
+_TIMES = re.compile(r"^(time|t)$", re.IGNORECASE)
 LAST = 100
 
 
@@ -49,7 +51,7 @@ class History:
 
 @dataclass(frozen=True)
 class Verdict:
-    """What the curves say, one line each, and the sum of it: ``converged``, ``not converged`` or ``rising``."""
+    """What the curves say, one line each, and the sum of it: ``converged``, ``not converged``, ``rising`` or ``in time``."""
 
     state: str
     lines: tuple[str, ...]
@@ -58,6 +60,11 @@ class Verdict:
     def text(self) -> str:
         """In words."""
         return "\n".join((f"{self.state.capitalize()}.", *self.lines))
+
+
+def _bare(name: str) -> str:
+    """A name without its unit."""
+    return _UNITS.sub("", name).strip()
 
 
 def history_of(table: Table) -> History:
@@ -69,12 +76,12 @@ def history_of(table: Table) -> History:
         Columns as read. A column is a residual by its name, or as it is positive and falls by more than two orders; values that are
         logarithms already (all below 1, some below −1, by the name of a residual) are raised to powers of ten.
     """
-    counter = next((n for n in table.names if _COUNTERS.match(n.strip())), None)
+    counter = next((n for n in table.names if _COUNTERS.match(_bare(n))), None)
     at = table.column(counter) if counter is not None else np.arange(1.0, len(table.columns) + 1)
     good = np.isfinite(at)
     curves: list[Curve] = []
     for name in table.names:
-        if name == counter or _COUNTERS.match(name.strip()):
+        if name == counter or _COUNTERS.match(_bare(name)):
             continue
         values = table.column(name)[good]
         known = values[np.isfinite(values)]
@@ -118,6 +125,8 @@ def verdict(history: History, criterion: float = 1e-3) -> Verdict:
     criterion : float
         Fraction of its early greatest value that a residual must have fallen to.
     """
+    if _TIMES.match(_bare(history.counter)):
+        return _unsteady(history)
     lines: list[str] = []
     wanted = -np.log10(criterion)
     settled, rising = True, False
@@ -135,8 +144,8 @@ def verdict(history: History, criterion: float = 1e-3) -> Verdict:
         if not np.isfinite(spread):
             lines.append(f"{curve.name}: too few values to judge")
             continue
-        told = f"{100 * spread:.2g} %" if spread < 10 else "more than its own size"
-        counted = "rows" if history.counter.lower() in ("row", "time", "t") else "iterations"
+        told = "0.001 %" if spread < 1e-5 else f"{100 * spread:.2g} %" if spread < 10 else "more than its own size"
+        counted = "rows" if history.counter == "row" else "iterations"
         if spread < 0.005:
             lines.append(f"{curve.name} steady within {told} over the last {count} {counted}")
         else:
@@ -145,3 +154,21 @@ def verdict(history: History, criterion: float = 1e-3) -> Verdict:
     if not lines:
         return Verdict("not converged", ("there are no curves to judge by",))
     return Verdict("rising" if rising else "converged" if settled else "not converged", tuple(lines))
+
+
+def _unsteady(history: History) -> Verdict:
+    """A run in time does not converge: what its values range over, and whether their mean still drifts."""
+    lines: list[str] = []
+    for curve in history.others:
+        known = curve.values[np.isfinite(curve.values)]
+        if not np.isfinite(curve.values[-1]):
+            return Verdict("rising", (f"{curve.name} is no longer finite",))
+        late, before = known[len(known) // 2:], known[len(known) // 4:len(known) // 2]
+        if len(before) < 2:
+            lines.append(f"{curve.name}: too few values to judge")
+            continue
+        low, high, mean = float(late.min()), float(late.max()), float(late.mean())
+        drift = abs(mean - float(before.mean())) / max(high - low, 1e-300)
+        settled = "its mean holds" if drift < 0.1 else "its mean still drifts"
+        lines.append(f"{curve.name} from {low:.4g} to {high:.4g}, mean {mean:.4g} over the second half; {settled}")
+    return Verdict("in time", tuple(lines) or ("there are no curves to judge by",))
