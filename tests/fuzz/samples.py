@@ -19,6 +19,7 @@ from making import cells_of, cube_points
 from small_series import series
 from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.flow.grid import UnstructuredGrid
+from tidal_lens.formats.export import Geometry, save_geometry
 from vtk_data import add, structured, write
 
 
@@ -106,4 +107,12 @@ def make_samples(folder):
         path = folder / name
         path.write_bytes((data / name).read_bytes())
         made.append(path)
-    return made
+    body = Geometry(cube_points(3), np.array([(0, 1, 4, 3), (1, 2, 5, 5), (3, 4, 7, 6)]), None, {"p": np.arange(27.0)})
+    for suffix in (".stl", ".ply"):
+        save_geometry(folder / f"body{suffix}", body)
+        made.append(folder / f"body{suffix}")
+    (folder / "body.obj").write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 2 3\nf 1/1 2/2 4/3\nf -1 -2 -3\n")
+    facet = "facet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\n"
+    (folder / "facets.stl").write_text(f"solid a\n{facet * 3}endsolid")
+    (folder / "run.csv").write_text("iteration,residual,CL\n" + "".join(f"{n},{10 ** (-n / 9):.4e},0.5\n" for n in range(40)))
+    return [*made, folder / "body.obj", folder / "facets.stl", folder / "run.csv"]

@@ -323,8 +323,7 @@ class Surfaces:
         distance, _ = cKDTree(self._points[chosen[:-1]]).query(self._solid.points[np.unique(outer)])
         near = np.zeros(len(self._solid.points), dtype=bool)
         near[np.unique(outer)] = np.asarray(distance) <= 1e-9 * float(np.ptp(self._points, axis=0).max())
-        faces = outer[near[outer].all(axis=1)]
-        return Sheet(self._solid.points, faces, kind=kind) if len(faces) else None
+        return self._sheet(outer[near[outer].all(axis=1)], kind, self._solid.points)
 
     def unnamed(self, used: set[int]) -> Iterator[tuple[str, Sheet]]:
         """Sections of surface elements that no condition names."""
@@ -334,8 +333,8 @@ class Surfaces:
                 if sheet is not None:
                     yield s.name, sheet
 
-    def _sheet(self, faces: NDArray[np.int64], kind: BoundaryKind | None) -> Sheet | None:
+    def _sheet(self, faces: NDArray[np.int64], kind: BoundaryKind | None, points: NDArray[np.float64] | None = None) -> Sheet | None:
         if len(faces) == 0:
             return None
         nodes, compact = np.unique(faces, return_inverse=True)
-        return Sheet(self._points[nodes], compact.reshape(faces.shape).astype(np.int64), kind=kind)
+        return Sheet((self._points if points is None else points)[nodes], compact.reshape(faces.shape).astype(np.int64), kind=kind)
