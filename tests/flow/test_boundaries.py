@@ -4,11 +4,15 @@ import numpy as np
 import pytest
 
 from making import cube_points, flow_of, hexahedra
+from tidal_lens.cutting.walls import outline
 from tidal_lens.flow.boundaries import find_boundaries, settle_boundaries
 from tidal_lens.flow.case import Boundary
 from tidal_lens.flow.free_stream import guessed_reference, motion_in
 from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
+from tidal_lens.measures.balance import mass_balance
+from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import mesh_of
+from tidal_lens.study.beginnings import first_study
 from tidal_lens.tracing.streamlines import TraceSettings, trace_lines
 
 
@@ -87,6 +91,17 @@ def test_blocks_of_unlike_fineness_side_by_side_have_no_outside_between_them():
     assert len(flow.outside.faces) == 5 * 16 + 5 * 64
     assert np.linalg.norm(flow.outside.areas, axis=1).sum() == pytest.approx(10.0)
     np.testing.assert_allclose(flow.outside.areas.sum(axis=0), 0.0, atol=1e-12)
+
+
+def test_a_block_that_is_there_twice_has_no_outside():
+    """Exports that went wrong hold a block twice: nothing of it bounds the flow, and all the rest still works."""
+    points, grid = box()
+    flow = flow_of([(points, grid), (points, grid)], {"Velocity": np.ones((2 * len(points), 3))})
+    assert len(flow.outside.faces) == 0
+    assert found_in(flow) == ()
+    assert outline(flow).shape == (0, 2, 3)
+    assert mass_balance(flow, np.ones(flow.n_points), flow.fields["Velocity"].values).gross == 0.0
+    assert first_study(flow, QuantityStore(flow, flow.reference)).layers
 
 
 def test_a_ring_shaped_block_has_no_boundary_where_it_meets_itself():

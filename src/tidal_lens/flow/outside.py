@@ -66,12 +66,14 @@ def _between_blocks(points: NDArray[np.float64], outside: Outside, block: NDArra
 
     size = np.linalg.norm(outside.areas, axis=1)
     sound = np.flatnonzero(size > 0.0)
+    inside = np.zeros(len(outside.faces), dtype=bool)
+    if len(sound) == 0:
+        return inside
     middle = points[outside.faces].mean(axis=1)
     normal = outside.areas[sound] / size[sound, None]
     reach = np.sqrt(size[sound])
     near, at = cKDTree(middle[sound]).query(middle[sound], k=min(9, len(sound)), workers=2)
     near, at = np.asarray(near).reshape(len(sound), -1), np.asarray(at).reshape(len(sound), -1)
-    inside = np.zeros(len(outside.faces), dtype=bool)
     for k in range(near.shape[1]):
         other = at[:, k]
         apart = middle[sound[other]] - middle[sound]

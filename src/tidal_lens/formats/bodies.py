@@ -174,7 +174,9 @@ class _PlyBinary:
         self._data, self._order, self._at = data, order, 0
 
     def _dtype(self, name: str) -> np.dtype[Any]:
-        return np.dtype(self._order + _PLY_TYPES[name]) if name in _PLY_TYPES else np.dtype("V0")
+        if name not in _PLY_TYPES:
+            raise ValueError(f"numbers of type {name[:20]!r} are not read")
+        return np.dtype(self._order + _PLY_TYPES[name])
 
     def table(self, count: int, kinds: list[str]) -> list[NDArray[Any]]:
         """Columns of an element without lists."""
