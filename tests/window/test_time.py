@@ -120,6 +120,10 @@ def test_a_missing_step_is_told_and_passed_over(run):
     click(run.top.transport.on)
     wait(run.strips.live, "a notice", 20)
     assert "Step 3 is passed over" in run.strips.live()[0].notice.text
+    assert run.document.broken_steps == {2}
+    slider = run.top.transport.slider
+    marked = pixels(slider)[2:7, 6 + (slider.width() - 12) * 2 // 4 - 2: 6 + (slider.width() - 12) * 2 // 4 + 3]
+    assert (marked[..., 0] - marked[..., 1]).max() > 60, "the step is marked in red"
     assert run.document.study.step == run.document.flow.step == 1
     click(run.top.transport.on)
     at(run, 3)

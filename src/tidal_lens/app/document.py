@@ -242,6 +242,11 @@ class Document(QObject):
         """Times of the steps of the open series; empty for steady flow."""
         return self._series.times if self._series is not None else ()
 
+    @property
+    def broken_steps(self) -> frozenset[int]:
+        """Steps that could not be read."""
+        return frozenset(self._broken)
+
     def take_steps(self, times: tuple[float, ...]) -> None:
         """A run that is still writing has more steps now; who looks at the last one goes on to the newest."""
         series = self._series

@@ -280,12 +280,10 @@ class ColourButton(QToolButton):
         painter.drawRoundedRect(self.rect().adjusted(1, 1, -2, -2), 5, 5)
 
 
-class QuantityChooser(QComboBox):
-    """Chooses a scalar quantity, or plain colour; what cannot be had says what is missing."""
+class _Box(QComboBox):
+    """A list that is as wide as its place, not as its longest entry."""
 
-    picked = pyqtSignal(object)
-
-    def __init__(self, name: str, tip: str, *, plain: bool) -> None:
+    def __init__(self, name: str, tip: str) -> None:
         super().__init__()
         self.setAccessibleName(name)
         self.setToolTip(tip)
@@ -293,6 +291,26 @@ class QuantityChooser(QComboBox):
         self.setMinimumContentsLength(8)
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.setMaxVisibleItems(20)
+
+
+class Picker(_Box):
+    """A list of choices in words."""
+
+    def offer(self, texts: Sequence[str], chosen: int) -> None:
+        """List choices and mark one."""
+        if list(texts) != [self.itemText(n) for n in range(self.count())]:
+            self.clear()
+            self.addItems(list(texts))
+        self.setCurrentIndex(chosen)
+
+
+class QuantityChooser(_Box):
+    """Chooses a scalar quantity, or plain colour; what cannot be had says what is missing."""
+
+    picked = pyqtSignal(object)
+
+    def __init__(self, name: str, tip: str, *, plain: bool) -> None:
+        super().__init__(name, tip)
         self._plain = plain
         self._names: list[str | None] = []
         self.activated.connect(lambda at: self.picked.emit(self._names[at]))

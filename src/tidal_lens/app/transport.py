@@ -2,13 +2,34 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QPointF, Qt, QTimer
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QSlider, QWidget
 
+from tidal_lens.app import theme
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import IconButton, number_text, parse_number
 
 _BEAT = 90  # least time between two steps when playing [ms]
+
+
+class StepSlider(QSlider):
+    """A slider over steps; those that could not be read are marked."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__(Qt.Orientation.Horizontal)
+        self._document = document
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        broken, last = self._document.broken_steps, self.maximum()
+        if not broken or last < 1:
+            return
+        painter = QPainter(self)
+        painter.setPen(QPen(theme.colour("red"), 2))
+        for step in broken:
+            x = 6 + (self.width() - 12) * step / last
+            painter.drawLine(QPointF(x, 2), QPointF(x, 7))
 
 
 class Transport(QWidget):
@@ -23,7 +44,7 @@ class Transport(QWidget):
         self.back = IconButton("step-back", "Step back", "One step back in time (,)", lambda: document.go_to_step(-1, relative=True))
         self.play = IconButton("play", "Play", "Play through all steps (.)", self.toggle)
         self.on = IconButton("step-on", "Step on", "One step on in time (/)", lambda: document.go_to_step(1, relative=True))
-        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider = StepSlider(document)
         self.slider.setAccessibleName("Time")
         self.slider.setToolTip("Drag to another time")
         self.slider.setFixedWidth(130)
@@ -76,6 +97,7 @@ class Transport(QWidget):
         self._silent = True
         self.slider.setRange(0, len(times) - 1)
         self.slider.setValue(step)
+        self.slider.update()
         self._silent = False
         flow = self._document.flow
         unit = " s" if flow is not None and flow.si_units else ""

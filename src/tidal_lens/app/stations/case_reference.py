@@ -9,8 +9,7 @@ from typing import Any
 from PyQt6.QtWidgets import QLineEdit, QPushButton, QWidget
 
 from tidal_lens.app.document import Document, Notice
-from tidal_lens.app.parts import NumberField, column, label, number_text, parse_number, row
-from tidal_lens.app.stations.case_roles import Picker
+from tidal_lens.app.parts import NumberField, Picker, column, label, number_text, parse_number, row
 from tidal_lens.flow.atmosphere import HIGHEST, LOWEST, altitude_of, standard_air
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState

@@ -2,37 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
-from PyQt6.QtWidgets import QComboBox, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import column, label, row
+from tidal_lens.app.parts import Picker, column, label, row
 from tidal_lens.app.stations.rows import Section
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.roles import ROLE_NAMES, VECTOR_ROLES, vector_candidates
 
 _SHOWN = ("velocity", "momentum", "pressure", "density", "temperature", "viscosity", "energy")
 _Names = tuple[str, ...]
-
-
-class Picker(QComboBox):
-    """A short list of choices that tells only what the user did."""
-
-    def __init__(self, name: str, tip: str) -> None:
-        super().__init__()
-        self.setAccessibleName(name)
-        self.setToolTip(tip)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setMinimumContentsLength(8)
-        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-
-    def offer(self, texts: Sequence[str], chosen: int) -> None:
-        """List choices and mark one."""
-        if texts != [self.itemText(n) for n in range(self.count())]:
-            self.clear()
-            self.addItems(list(texts))
-        self.setCurrentIndex(chosen)
 
 
 class RolesControls(QWidget):
