@@ -51,6 +51,7 @@ class Transport(QWidget):
         self.time = QLineEdit()
         self.time.setObjectName("steptime")
         self.time.setAccessibleName("Step and time")
+        self.time.setToolTip("Type the number of a step, or t = and a time")
         self.time.setFixedWidth(150)
         self.time.returnPressed.connect(self._jump)
         self.time.editingFinished.connect(self.refresh)
