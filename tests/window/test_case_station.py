@@ -225,3 +225,32 @@ def test_a_part_is_read_and_the_whole_again(window):
     click(reading.again)
     wait(lambda: document.flow.bounds[0][0] > 0.5, "the region")
     settle(window)
+
+
+@pytest.mark.gui
+def test_a_case_that_does_not_fit_says_what_would(window, tmp_path, monkeypatch):
+    """In the room for its points, velocity and half of the rest the other arrays must stay out, or every second point is read."""
+    points = cube_points(21)
+    data = structured(points, (21, 21, 21))
+    add(data.GetPointData(), "Velocity", np.ones((len(points), 3)))
+    for n in range(8):
+        add(data.GetPointData(), f"species {n}", np.arange(float(len(points))))
+    write(vtkXMLStructuredGridWriter(), data, tmp_path / "large.vts")
+
+    class Memory:
+        available = len(points) * (24 + 24 + 4 * 8) / 0.8
+        percent = 50.0
+        used = total = 1
+
+    monkeypatch.setattr("tidal_lens.formats.reading.psutil.virtual_memory", Memory)
+    before = window.document.flow
+    window.document.open_path(tmp_path / "large.vts")
+    wait(lambda: any("GB of memory" in t for t in texts(window)), "the refusal")
+    assert window.document.flow is before
+    buttons = {b.text(): b for strip in window.strips.live() for b in strip.buttons}
+    assert set(buttons) >= {"Read it without 8 arrays that play no role", "Read every 2nd point"}
+    click(buttons["Read it without 8 arrays that play no role"])
+    wait(lambda: window.document.flow.title == "large", "the part")
+    settle(window)
+    assert set(window.document.flow.fields) == {"Velocity"}
+    assert len(window.document.flow.offered[1]) == 9

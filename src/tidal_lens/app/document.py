@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +13,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tidal_lens.app.jobs import Jobs
 from tidal_lens.errors import DoubtfulFlowError, TidalLensError
 from tidal_lens.flow.case import Flow
+from tidal_lens.flow.roles import without_a_role
 from tidal_lens.formats.bodies import SUFFIXES
 from tidal_lens.formats.numbered import siblings
 from tidal_lens.formats.reading import TooLargeError
@@ -448,12 +450,23 @@ class Document(QObject):
             if isinstance(error, DoubtfulFlowError):
                 actions = (("Open it anyway", lambda: self.open_path(path, anyway=True, numbered=many, reading=reading)),)
             if isinstance(error, TooLargeError):
-                coarser = reading.with_(every=2 * reading.every)
-                actions = ((f"Read every {coarser.every}th point of its blocks",
-                            lambda: self.open_path(path, anyway=anyway, numbered=many, reading=coarser)),)
+                actions = self._ways_to_less(path, error, reading, numbered=many)
             self.noticed.emit(Notice("bad", str(error), actions))
 
         self.jobs.submit("case", f"Opening {path.name}", work, lambda opened: self._adopt(opened, file), failed)
+
+    def _ways_to_less(self, path: Path, error: TooLargeError, reading: ReadingSetting, *,
+                      numbered: bool) -> tuple[tuple[str, Callable[[], None]], ...]:
+        """What can be done about a result that does not fit into memory."""
+        ways: list[tuple[str, ReadingSetting]] = []
+        spare = tuple(n for n in without_a_role(error.quantities) if n not in reading.without_quantities)
+        if spare:
+            ways.append((f"Read it without {len(spare)} arrays that play no role",
+                         reading.with_(without_quantities=(*reading.without_quantities, *spare))))
+        if error.structured:
+            every = 2 * reading.every
+            ways.append((f"Read every {every}{'nd' if every == 2 else 'th'} point", reading.with_(every=every)))
+        return tuple((title, partial(self.open_path, path, anyway=True, numbered=numbered, reading=less)) for title, less in ways)
 
     def _adopt(self, opened: _Opened, file: Path | None) -> None:
         for layer in self.study.layers:

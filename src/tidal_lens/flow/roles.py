@@ -173,6 +173,14 @@ def _scalar(role: str, scalars: Mapping[str, str]) -> tuple[tuple[str, ...], str
     return (), ""
 
 
+def without_a_role(names: Iterable[str]) -> tuple[str, ...]:
+    """Names that play no role, whatever number of components they have."""
+    known = list(names)
+    scalars, vectors = recognise_roles(dict.fromkeys(known, 1)), recognise_roles(dict.fromkeys(known, 3))
+    used = {n for roles in (scalars, vectors) for role in ROLE_NAMES for n in roles.fields(role)}
+    return tuple(n for n in known if n not in used)
+
+
 def vector_candidates(components: Mapping[str, int]) -> list[tuple[str, ...]]:
     """Fields that could make a vector: those of three components, then trios of scalars whose names differ in one sign only.
 

@@ -21,7 +21,7 @@ from tidal_lens.formats.assemble import assemble_content
 from tidal_lens.formats.cgns_tree import Tree
 from tidal_lens.formats.content import Sheet, Solid, block_of_cells, finite_points, kept_field
 from tidal_lens.formats.hdf5 import DAMAGED
-from tidal_lens.formats.reading import claim, wants_block, wants_quantity
+from tidal_lens.formats.reading import claim, note_quantities, wants_block, wants_quantity
 from tidal_lens.formats.structured import structured
 from tidal_lens.work import Token
 
@@ -150,6 +150,7 @@ def _structured(tree: Tree, name: str, zone: Any, dimensions: tuple[int, int], f
     if len(size) != 3 * cells or min(size[:cells]) < 2 or size[cells:2 * cells] != [s - 1 for s in size[:cells]]:
         raise FileError(f"Its size makes no sense: {size}.", where, DAMAGED)
     dims = (size[0], size[1], size[2] if cells == 3 else 1)
+    _note(tree, zone)
     claim(24 * dims[0] * dims[1] * dims[2], where, structured=True)
     points = _coordinates(tree, zone, where, dims)
     fields: list[Field] = []
@@ -194,6 +195,12 @@ def _listed(tree: Tree, node: Any, count: int, where: str) -> NDArray[Any]:
     if values.dtype.kind not in "iuf" or len(values) < count:
         raise FileError(f"An array has {len(values):,} numbers where {count:,} belong.", where, DAMAGED)
     return values[:count]
+
+
+def _note(tree: Tree, zone: Any) -> None:
+    """Names of the arrays of its solutions that stand in this file: links to other moments are not followed for that."""
+    for solution in tree.own(zone, "FlowSolution_t"):
+        note_quantities(name.rsplit("/", 1)[-1] for name in (array.name for array in tree.own(solution, "DataArray_t")))
 
 
 def _solutions(tree: Tree, zone: Any, step: int) -> Iterator[tuple[Any, str]]:
@@ -274,6 +281,7 @@ def _unstructured(tree: Tree, name: str, zone: Any, facts: dict[str, Any], famil
     size = tree.integers(zone)
     if len(size) != 3 or min(size) < 0:
         raise FileError(f"Its size makes no sense: {size}.", where, DAMAGED)
+    _note(tree, zone)
     claim(24 * size[0] + 33 * size[1], where)
     points = _coordinates(tree, zone, where, size[0])
     sections = cgns_elements.read_sections(tree, zone, size[0], where)

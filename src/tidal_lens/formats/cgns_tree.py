@@ -48,6 +48,12 @@ class Tree:
         """An error about a node."""
         return FileError(what, f"{self.path.name}, {getattr(node, 'name', '')}", DAMAGED)
 
+    @staticmethod
+    def own(node: Any, label: str) -> list[Any]:
+        """Nodes below another that carry a label and stand in the same file."""
+        below = [child for name in names(node) if not name.startswith(" ") and (child := subgroup(node, name)) is not None]
+        return [child for child in below if text_of(child, "type") != "LK" and text_of(child, "label") == label]
+
     def children(self, node: Any, label: str) -> Iterator[tuple[str, Any]]:
         """Nodes below another that carry a label; linked ones come last, and those that lead nowhere are left out.
 

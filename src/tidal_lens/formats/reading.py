@@ -6,7 +6,7 @@ The choice in force is known to all readers while a file is being opened; they a
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextvars import ContextVar
 from dataclasses import dataclass, field, replace
 
@@ -50,7 +50,18 @@ class Reading:
 
 
 class TooLargeError(FileError):
-    """A result does not fit into memory; ``every`` and ``bare`` tell whether less of it might."""
+    """A result does not fit into memory.
+
+    Attributes
+    ----------
+    structured : bool
+        Whether every n-th point would take less.
+    quantities : tuple of str
+        Names of its arrays as far as they were seen.
+    """
+
+    structured: bool = False
+    quantities: tuple[str, ...] = ()
 
 
 @dataclass
@@ -96,6 +107,13 @@ def wants_quantity(name: str) -> bool:
     return name not in one.reading.without_quantities
 
 
+def note_quantities(names: Iterable[str]) -> None:
+    """Note which arrays there are, before any of them is read."""
+    one = _NOW.get()
+    if one is not None:
+        one.quantities.update(dict.fromkeys(names))
+
+
 def claim(nbytes: int, where: str, *, structured: bool = False) -> None:
     """Ask for memory before arrays are read.
 
@@ -123,7 +141,9 @@ def claim(nbytes: int, where: str, *, structured: bool = False) -> None:
         fits = next((n for n in range(2, 65) if one.claimed / n**3 < one.room), 64)
         told = (f"Read every {_ordinal(one.reading.every * fits)} point (about {one.claimed / fits**3 / 1e9:.1f} GB)" if structured
                 else "Leave out quantities or blocks, or read a region")
-        raise TooLargeError(f"It would take at least {total:.1f} GB of memory, {room:.1f} GB are to be had.", where, f"{told}.")
+        error = TooLargeError(f"It would take at least {total:.1f} GB of memory, {room:.1f} GB are to be had.", where, f"{told}.")
+        error.structured, error.quantities = structured, tuple(one.quantities)
+        raise error
 
 
 def _ordinal(n: int) -> str:

@@ -12,7 +12,7 @@ from tidal_lens.flow.case import Field
 from tidal_lens.formats.cells import POLYGON, POLYHEDRON, Cells
 from tidal_lens.formats.content import Sheet, Solid, block_of_cells, finite_points, kept_field
 from tidal_lens.formats.polyhedra import Faces
-from tidal_lens.formats.reading import claim, wants_quantity
+from tidal_lens.formats.reading import claim, note_quantities, wants_quantity
 from tidal_lens.formats.structured import Form, lattice_points, structured
 from tidal_lens.formats.vtk_xml_file import XmlArray, XmlFile, XmlPiece
 
@@ -99,6 +99,10 @@ def _fields(file: XmlFile, piece: XmlPiece, n_points: int, n_cells: int) -> tupl
     return fields, own
 
 
+def _note(piece: XmlPiece) -> None:
+    note_quantities(a.name for s in ("PointData", "CellData") for a in piece.sections.get(s, []) if a.name not in ("", _GHOST))
+
+
 def _points(file: XmlFile, piece: XmlPiece, count: int) -> NDArray[np.float64]:
     array = piece.first("Points")
     if array is None or array.components != 3:
@@ -115,6 +119,7 @@ def _structured(file: XmlFile, piece: XmlPiece, form: Form, facts: dict[str, Any
     i, j, k = (b - a + 1 for a, b in zip(extent[::2], extent[1::2], strict=True))
     if min(i, j, k) < 1 or max(abs(e) for e in extent) > 2**31 or i * j * k > file.size * 1200:
         raise file.fail(f"The extent that the file declares makes no sense: {text!r}, {file.size:,} bytes.")
+    _note(piece)
     claim(24 * i * j * k, file.path.name, structured=True)
     if form == "uniform":
         points = _uniform(file, extent)
@@ -153,6 +158,7 @@ def _unstructured(file: XmlFile, piece: XmlPiece, facts: dict[str, Any]) -> Soli
     n_points, n_cells = _whole(file, piece, "NumberOfPoints"), _whole(file, piece, "NumberOfCells")
     if n_points == 0 or n_cells == 0:
         return None
+    _note(piece)
     claim(24 * n_points + 33 * n_cells, file.path.name)
     types = _listed(file, piece, "Cells", "types", n_cells)
     if types.min() < 0 or types.max() > 255:

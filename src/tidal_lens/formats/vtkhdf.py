@@ -19,7 +19,7 @@ from tidal_lens.formats.assemble import assemble_content
 from tidal_lens.formats.cells import POLYGON, Cells
 from tidal_lens.formats.content import DAMAGED, Sheet, Solid, block_of_cells, finite_points, kept_field
 from tidal_lens.formats.polyhedra import Faces
-from tidal_lens.formats.reading import claim, wants_block, wants_quantity
+from tidal_lens.formats.reading import claim, note_quantities, wants_block, wants_quantity
 from tidal_lens.formats.structured import lattice_points, structured
 from tidal_lens.work import Token
 
@@ -240,6 +240,9 @@ class _Pieces:
         if n == 0 or len(points) == 0:
             return None
         first = self.starts["cells"] + earlier
+        for holder in ("PointData", "CellData"):
+            data = hdf5.subgroup(self.group, holder)
+            note_quantities(name for name in (hdf5.names(data) if data is not None else ()) if name != _GHOST)
         claim(24 * len(points) + 33 * n, self.where)
         types = self._slice("Types", first, n, kinds="iu").astype(np.uint8)
         # One more offset than cells for every piece before it, also those of earlier steps.
