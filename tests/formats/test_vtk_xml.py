@@ -222,3 +222,22 @@ def test_links_out_of_the_folder_and_missing_pieces(own_demo):
     own_demo.write_text(text.replace("<DataSet", "<DataSet <"))
     with pytest.raises(FileError, match="not well-formed"):
         open_flow(own_demo)
+
+
+def test_a_file_that_becomes_shorter_while_it_is_read(tmp_path, monkeypatch):
+    """A solver writes its file anew in place: a message, not the end of the program."""
+    from tidal_lens.formats.vtk_xml_file import XmlFile
+
+    path = tmp_path / "a.vtu"
+    grid = UnstructuredGrid(N**3, *cells_of("hexahedra", N))
+    write(vtkXMLUnstructuredGridWriter(), with_flow(to_unstructured(cube_points(N), grid)), path, compress=False)
+    parse = XmlFile._parse
+
+    def cut(self):
+        parse(self)
+        with path.open("r+b") as stream:
+            stream.truncate(3000)
+
+    monkeypatch.setattr(XmlFile, "_parse", cut)
+    with pytest.raises(FileError):
+        open_flow(path)

@@ -6,7 +6,6 @@ their middle, higher-order cells between their own nodes; each linear cell knows
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -33,7 +32,7 @@ _FLAT_CUTS: dict[int, tuple[int, tuple[tuple[int, ...], ...]]] = {
 _DAMAGED = "Write it again from the solver."
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(eq=False)
 class Cells:
     """Cells as a file lists them.
 
@@ -47,15 +46,16 @@ class Cells:
         Nodes of all cells; those of polyhedra are not used.
     faces : Faces or None
         Faces of the polyhedra among them.
-    release : callable or None
-        Gives memory back that the lists stand in, if they are a map of a file.
     """
 
     types: NDArray[Any]
     offsets: NDArray[np.int64]
     nodes: NDArray[Any]
     faces: polyhedra.Faces | None = None
-    release: Callable[[], None] | None = None
+
+    def drop(self) -> None:
+        """Let go of the long lists: they are as large as the mesh itself."""
+        self.offsets, self.nodes, self.faces = np.zeros(1, np.int64), np.empty(0, np.int64), None
 
 
 @dataclass(frozen=True, eq=False)

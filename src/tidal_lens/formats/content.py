@@ -101,7 +101,7 @@ def kept_field(name: str, place: str, values: NDArray[Any], count: int, where: s
 
 
 def block_of_cells(points: NDArray[np.float64], cells: Cells, fields: list[Field], facts: dict[str, Any], where: str,
-                   keep: NDArray[np.bool_] | None = None) -> Solid | Sheet | None:
+                   keep: NDArray[np.bool_] | None = None, *, used_up: bool = False) -> Solid | Sheet | None:
     """A block of the solid cells in a list, or a surface of its flat ones if there are none.
 
     Parameters
@@ -118,6 +118,8 @@ def block_of_cells(points: NDArray[np.float64], cells: Cells, fields: list[Field
         For messages.
     keep : ndarray, shape (m,), bool, optional
         Which cells belong to it and are not hidden.
+    used_up : bool
+        The lists of cells are not needed afterwards: their memory is given back before more is taken.
 
     Raises
     ------
@@ -127,14 +129,14 @@ def block_of_cells(points: NDArray[np.float64], cells: Cells, fields: list[Field
     check_cells(cells, len(points), where)
     wanted = np.ones(len(cells.types), dtype=bool) if keep is None else keep
     linear = linear_cells(cells, wanted, points, where)
-    if cells.release is not None:
-        cells.release()
     if linear is None:
         faces, parents = flat_cells(cells, wanted, where)
         if len(faces) == 0:
             return None
         flat = [f if f.place == "node" else replace(f, values=f.values[parents]) for f in fields]
         return Sheet(points, faces, fields=flat, facts=facts)
+    if used_up:
+        cells.drop()
     return _packed(*_conforming(linear, *_extended(points, fields, linear.added)), facts)
 
 

@@ -107,7 +107,7 @@ def _points(file: XmlFile, piece: XmlPiece, count: int) -> NDArray[np.float64]:
     array = piece.first("Points")
     if array is None or array.components != 3:
         raise file.fail("There are no points in it.")
-    return finite_points(file.read(array, count, view=array.kind != "Float64"), file.path.name)
+    return finite_points(file.read(array, count), file.path.name)
 
 
 # -- structured ------------------------------------------------------------------------------------------------
@@ -132,7 +132,6 @@ def _structured(file: XmlFile, piece: XmlPiece, form: Form, facts: dict[str, Any
     if sum(d > 1 for d in (i, j, k)) < 2:
         return None
     fields, own = _fields(file, piece, i * j * k, n_cells)
-    file.release()
     return structured(finite_points(points, file.path.name), (i, j, k), form, fields, own, facts, file.path.name)
 
 
@@ -164,18 +163,18 @@ def _unstructured(file: XmlFile, piece: XmlPiece, facts: dict[str, Any]) -> Soli
     if types.min() < 0 or types.max() > 255:
         raise file.fail("Its cell types make no sense.", "types")
     offsets = np.concatenate([[0], _listed(file, piece, "Cells", "offsets", n_cells)])
-    nodes = _listed(file, piece, "Cells", "connectivity")
     faces = _polyhedra(file, piece, types) if (types == POLYHEDRON).any() else None
     fields, own = _fields(file, piece, n_points, n_cells)
     points = _points(file, piece, n_points)
-    return block_of_cells(points, Cells(types.astype(np.uint8), offsets, nodes, faces, file.release), fields, facts, file.path.name, own)
+    cells = Cells(types.astype(np.uint8), offsets, _listed(file, piece, "Cells", "connectivity"), faces)
+    return block_of_cells(points, cells, fields, facts, file.path.name, own, used_up=True)
 
 
 def _listed(file: XmlFile, piece: XmlPiece, section: str, name: str, count: int | None = None) -> NDArray[Any]:
     array = piece.first(section, name)
     if array is None or array.components != 1:
         raise file.fail("An array is missing.", name)
-    values = file.read(array, count, view=True)
+    values = file.read(array, count)
     if values.dtype.kind not in "iu":
         raise file.fail("Whole numbers were expected.", name)
     return values

@@ -1,7 +1,7 @@
 """One VTK XML file: what it declares, and its arrays, each read and checked when it is asked for.
 
 The layout follows the published description of the VTK XML formats: text, base64 or raw numbers, in blocks that may be compressed.
-The file is mapped, not loaded: raw numbers come straight from the disk.
+Only what is asked for is read. The file is not mapped: one that a solver makes shorter meanwhile ends in a message, not in a crash.
 """
 
 from __future__ import annotations
@@ -9,7 +9,7 @@ from __future__ import annotations
 import base64
 import binascii
 import lzma
-import mmap
+import os
 import re
 import zlib
 from collections.abc import Callable
@@ -55,6 +55,48 @@ class XmlPiece:
         return next((a for a in self.sections.get(section, []) if not name or a.name == name), None)
 
 
+class _Disk:
+    """Bytes of a file, read when they are asked for."""
+
+    def __init__(self, path: Path) -> None:
+        self._stream = path.open("rb")
+        self.size = os.fstat(self._stream.fileno()).st_size
+
+    def close(self) -> None:
+        """Close the file."""
+        self._stream.close()
+
+    def __getitem__(self, part: slice) -> bytes:
+        begin, end = part.start or 0, self.size if part.stop is None else part.stop
+        parts: list[bytes] = []
+        while begin < end:
+            found = os.pread(self._stream.fileno(), min(end - begin, 1 << 30), begin)
+            if not found:
+                break
+            parts.append(found)
+            begin += len(found)
+        return parts[0] if len(parts) == 1 else b"".join(parts)
+
+    def find(self, text: bytes, begin: int = 0, end: int | None = None) -> int:
+        """Where a text first stands, -1 where it does not."""
+        at, stop = max(begin, 0), self.size if end is None else end
+        while at < stop:
+            piece = self[at:min(at + (1 << 22) + len(text), stop)]
+            found = piece.find(text)
+            if found >= 0:
+                return at + found
+            if len(piece) <= len(text):
+                break
+            at += 1 << 22
+        return -1
+
+    def last(self, text: bytes) -> int:
+        """Where a text stands in the last few bytes, -1 where it does not."""
+        begin = max(0, self.size - 4096)
+        found = self[begin:self.size].rfind(text)
+        return begin + found if found >= 0 else -1
+
+
 class XmlFile:
     """A VTK XML file that holds data (not an index of others).
 
@@ -73,9 +115,8 @@ class XmlFile:
         self.pieces: list[XmlPiece] = []
         self.facts: list[XmlArray] = []
         try:
-            self._stream = path.open("rb")
-            self.size = path.stat().st_size
-            self._map: Any = mmap.mmap(self._stream.fileno(), 0, access=mmap.ACCESS_READ)
+            self._map = _Disk(path)
+            self.size = self._map.size
         except (OSError, ValueError) as exc:
             raise FileError(f"The file cannot be read: {exc}.", str(path), "Check its name and permissions.") from exc
         try:
@@ -92,14 +133,8 @@ class XmlFile:
         self.close()
 
     def close(self) -> None:
-        """Let go of the file; arrays that were read stay, and the map with those that look at it."""
-        self._map = None
-        self._stream.close()
-
-    def release(self) -> None:
-        """Give back the memory of what was read; it would be read again from the disk."""
-        if self._map is not None and hasattr(self._map, "madvise"):
-            self._map.madvise(mmap.MADV_DONTNEED)
+        """Let go of the file; arrays that were read stay."""
+        self._map.close()
 
     def fail(self, what: str, name: str = "") -> FileError:
         """An error about the file, or an array in it."""
@@ -113,7 +148,7 @@ class XmlFile:
         if at < 0:
             return None
         mark = self._map.find(b"_", self._map.find(b">", at))
-        end = self._map.rfind(b"</AppendedData")
+        end = self._map.last(b"</AppendedData")
         if mark < 0 or end < mark:
             raise self.fail("The file ends in the middle: it was cut off.")
         return mark + 1, end
@@ -140,7 +175,7 @@ class XmlFile:
 
     # -- arrays ----------------------------------------------------------------------------------------------
 
-    def read(self, array: XmlArray, count: int | None = None, *, view: bool = False) -> NDArray[Any]:
+    def read(self, array: XmlArray, count: int | None = None) -> NDArray[Any]:
         """Content of an array.
 
         Parameters
@@ -149,8 +184,6 @@ class XmlFile:
             One of the file's.
         count : int, optional
             Tuples that it must have.
-        view : bool
-            Raw numbers need not be copied: the array is used at once and not kept.
 
         Returns
         -------
@@ -169,9 +202,7 @@ class XmlFile:
             raw = self._bytes(array, None if count is None else count * array.components * dtype.itemsize)
             if len(raw) % dtype.itemsize:
                 raise self.fail("An array ends in the middle of a number.", array.name)
-            # What is kept must not change, or vanish, when a solver writes the file again.
-            fresh = not isinstance(raw, memoryview)
-            values = np.frombuffer(raw, dtype).astype(dtype.newbyteorder("="), copy=not (view or fresh))
+            values = np.frombuffer(raw, dtype).astype(dtype.newbyteorder("="), copy=False)
         if len(values) % array.components or (count is not None and len(values) != count * array.components):
             many = "" if count is None else f" where {count * array.components:,} belong"
             raise self.fail(f"{len(values):,} numbers are there{many}.", array.name)
@@ -295,8 +326,8 @@ class _Frame:
 
     def _content_begin(self) -> int:
         at = int(self.parser.CurrentByteIndex)
-        found = _TAG_END.match(self.file._map, at)
-        return found.end() if found is not None else at
+        found = _TAG_END.match(self.file._map[at:at + 65536])
+        return at + found.end() if found is not None else at
 
     def end(self, tag: str) -> None:
         self.path.pop()
@@ -335,14 +366,16 @@ class _Frame:
 class _Raw:
     """Bytes as they are."""
 
-    def __init__(self, data: Any, begin: int, end: int) -> None:
+    def __init__(self, data: _Disk, begin: int, end: int) -> None:
         self._data, self._at, self._end = data, begin, end
 
-    def take(self, size: int, *, peek: bool = False, together: bool = False, after: int = 0) -> memoryview:
+    def take(self, size: int, *, peek: bool = False, together: bool = False, after: int = 0) -> bytes:
         """The next bytes."""
         if size < 0 or self._at + size > self._end:
             raise ValueError("the file ends before its numbers do")
-        found = memoryview(self._data)[self._at:self._at + size]
+        found = self._data[self._at:self._at + size]
+        if len(found) < size:
+            raise ValueError("the file became shorter while it was read")
         if not peek:
             self._at += size
         return found
@@ -351,9 +384,9 @@ class _Raw:
 class _Base64:
     """Bytes written as text: each run of them is padded on its own."""
 
-    def __init__(self, data: Any, begin: int, end: int) -> None:
-        while begin < end and data[begin] in b" \t\r\n":
-            begin += 1
+    def __init__(self, data: _Disk, begin: int, end: int) -> None:
+        head = data[begin:min(begin + 65536, end)]
+        begin += len(head) - len(head.lstrip())
         self._data, self._at, self._end = data, begin, end
 
     def take(self, size: int, *, peek: bool = False, together: bool = False, after: int = 0) -> bytes:
