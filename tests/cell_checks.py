@@ -36,6 +36,15 @@ def linear(points):
     return 3.0 + points @ [1.0, -2.0, 0.5]
 
 
+def filled(data):
+    """A data set with a velocity, a scalar linear in space, and a number at cells."""
+    points = np.array([data.GetPoint(n) for n in range(data.GetNumberOfPoints())])
+    add(data.GetPointData(), "Velocity", stream(points))
+    add(data.GetPointData(), "p", linear(points).astype(np.float32))
+    add(data.GetCellData(), "number", np.arange(data.GetNumberOfCells(), dtype=float))
+    return data
+
+
 def save(path, points, insert, count):
     data = vtkUnstructuredGrid()
     holder = vtkPoints()

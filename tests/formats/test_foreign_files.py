@@ -13,7 +13,7 @@ from vtkmodules.vtkFiltersCore import vtkAppendFilter
 from vtkmodules.vtkIOHDF import vtkHDFWriter
 from vtkmodules.vtkIOLegacy import vtkDataSetWriter
 
-from cell_checks import check_whole, honeycomb, linear, polyhedron, stream, volumes
+from cell_checks import check_whole, filled, honeycomb, linear, polyhedron, stream, volumes
 from making import KINDS, cells_of, cube_points, pyramids
 from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.errors import DoubtfulFlowError, FileError
@@ -23,15 +23,6 @@ from vtk_data import add, structured
 
 DATA = Path(__file__).parent.parent / "data"
 N = 4
-
-
-def filled(data):
-    """A data set with a velocity, a scalar linear in space, and a number at cells."""
-    points = np.array([data.GetPoint(n) for n in range(data.GetNumberOfPoints())])
-    add(data.GetPointData(), "Velocity", stream(points))
-    add(data.GetPointData(), "p with space", linear(points).astype(np.float32))
-    add(data.GetCellData(), "number", np.arange(data.GetNumberOfCells(), dtype=float))
-    return data
 
 
 def data_sets():
@@ -146,7 +137,7 @@ def test_vtkhdf_sets_of_blocks(tmp_path):
         assert flow.n_cells == 64
         assert flow.n_points == 2 * 75, "points that only the other half uses are left out"
         assert len(flow.outside.faces) == 6 * 16
-        np.testing.assert_allclose(flow.fields["p with space"].values, linear(flow.points), rtol=1e-6)
+        np.testing.assert_allclose(flow.fields["p"].values, linear(flow.points), rtol=1e-6)
 
 
 def by_hand(path, steps=0, pieces=1, image=False):

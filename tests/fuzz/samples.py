@@ -14,21 +14,13 @@ from vtkmodules.vtkIOXML import vtkXMLStructuredGridWriter, vtkXMLUnstructuredGr
 
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
-from cell_checks import honeycomb, linear, polyhedron, stream
+from cell_checks import filled, honeycomb, linear, polyhedron, stream
 from making import cells_of, cube_points
 from small_series import series
 from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.formats.export import Geometry, save_geometry
-from vtk_data import add, structured, write
-
-
-def _filled(data):
-    points = np.array([data.GetPoint(n) for n in range(data.GetNumberOfPoints())])
-    add(data.GetPointData(), "Velocity", stream(points))
-    add(data.GetPointData(), "p", linear(points).astype(np.float32))
-    add(data.GetCellData(), "number", np.arange(data.GetNumberOfCells(), dtype=float))
-    return data
+from vtk_data import structured, write
 
 
 def _polyhedra():
@@ -39,11 +31,11 @@ def _polyhedra():
     data.SetPoints(holder)
     for cell in cells:
         polyhedron(data, cell)
-    return _filled(data)
+    return filled(data)
 
 
 def _mesh(kind="hexahedra"):
-    return _filled(to_unstructured(cube_points(4), UnstructuredGrid(64, *cells_of(kind, 4))))
+    return filled(to_unstructured(cube_points(4), UnstructuredGrid(64, *cells_of(kind, 4))))
 
 
 def _legacy(path, data, binary, version):
@@ -90,14 +82,14 @@ def make_samples(folder):
             write(vtkXMLUnstructuredGridWriter(), _mesh(kind), path, mode, compress)
             made.append(path)
         path = folder / f"{mode}-{compress}.vts"
-        write(vtkXMLStructuredGridWriter(), _filled(structured()), path, mode, compress)
+        write(vtkXMLStructuredGridWriter(), filled(structured()), path, mode, compress)
         made.append(path)
     path = folder / "polyhedra.vtu"
     write(vtkXMLUnstructuredGridWriter(), _polyhedra(), path)
     made.append(path)
     for binary in (False, True):
         made += [_legacy(folder / f"mesh-{binary}-{version}.vtk", _mesh("wedges"), binary, version) for version in (42, 51)]
-        made.append(_legacy(folder / f"block-{binary}.vtk", _filled(structured()), binary, 51))
+        made.append(_legacy(folder / f"block-{binary}.vtk", filled(structured()), binary, 51))
         made.append(_legacy(folder / f"polyhedra-{binary}.vtk", _polyhedra(), binary, 42))
     made += [_hdf(folder / "mesh.vtkhdf", _mesh()), _hdf(folder / "polyhedra.vtkhdf", _polyhedra()), _xdmf(folder / "mesh.xdmf")]
     made.append(series(folder)[0])

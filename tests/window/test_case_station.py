@@ -254,3 +254,24 @@ def test_a_case_that_does_not_fit_says_what_would(window, tmp_path, monkeypatch)
     settle(window)
     assert set(window.document.flow.fields) == {"Velocity"}
     assert len(window.document.flow.offered[1]) == 9
+
+
+@pytest.mark.gui
+def test_a_part_that_cannot_be_read_leaves_what_is_shown(window):
+    """A region beside the flow: a message, and the study says again what is on the table."""
+    document, reading = window.document, window.bench.case.reading
+    click(window.rail.buttons["case"])
+    click(reading.section.head)
+    shown = document.flow
+    click(reading.region, QPoint(8, 8))
+    type_into(reading.corners["low"][0], "900")
+    type_into(reading.corners["high"][0], "901")
+    click(reading.again)
+    wait(lambda: any("nothing of the flow" in t for t in texts(window)), "the message")
+    assert document.flow is shown
+    assert document.study.reading.low is None
+    assert not reading.region.isChecked()
+    window.act("outline")
+    spin(0.1)
+    assert sum("nothing of the flow" in t for t in texts(window)) == 1, "no later edit tries again"
+    settle(window)

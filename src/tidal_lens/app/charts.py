@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tidal_lens.app import theme
 from tidal_lens.app.parts import label, number_text
-from tidal_lens.measures.history import Curve, History
+from tidal_lens.measures.history import Curve, History, early_greatest
 
 # Told apart by lightness as well as by hue, for readers who see colours otherwise; light and dark grounds.
 _INKS = {"chart": ("#0E6E7E", "#B0246B", "#8A5A00", "#3D4A9E", "#4D6B2F", "#7A3B2E"),
@@ -72,7 +72,7 @@ class CurvesPanel(QWidget):
                 self.lines[curve.name] = self.plot.plot([], [], antialias=True)
             values = np.where(curve.values > 0.0, curve.values, np.nan) if self._logarithmic else curve.values
             self.lines[curve.name].setData(history.at, values, pen=pen, connect="finite")
-            self._limit(curve, values, criterion, colour)
+            self._limit(curve, criterion, colour)
             last = values[np.isfinite(values)]
             name = curve.name.replace("&", "&amp;").replace("<", "&lt;").replace(" ", "&nbsp;")
             told.append(f'<span style="color:{colour}">━</span>&nbsp;{name}&nbsp;{number_text(float(last[-1])) if len(last) else "—"}')
@@ -80,18 +80,12 @@ class CurvesPanel(QWidget):
             self.plot.removeItem(self._limits.pop(gone))
         self.legend.setText(" &nbsp; ".join(told))
 
-    def _limit(self, curve: Curve, values: Any, criterion: float, colour: str) -> None:
+    def _limit(self, curve: Curve, criterion: float, colour: str) -> None:
         """What a residual must fall below, as a dashed line of its colour."""
         if not self._logarithmic:
             return
-        known = values[np.isfinite(values)]
         if curve.name not in self._limits:
             self._limits[curve.name] = self._graph.InfiniteLine(angle=0)
             self.plot.addItem(self._limits[curve.name], ignoreBounds=True)
-        early = float(known[: max(1, len(known) // 5)].max()) if len(known) else 1.0
         self._limits[curve.name].setPen(self._graph.mkPen(QColor(colour), width=1, style=Qt.PenStyle.DotLine))
-        self._limits[curve.name].setPos(float(np.log10(early * criterion)))
-
-    def seen(self) -> QRectF:
-        """The part that is looked at."""
-        return QRectF(self.plot.getPlotItem().viewRect())
+        self._limits[curve.name].setPos(float(np.log10(early_greatest(curve) * criterion)))

@@ -228,7 +228,15 @@ class Document(QObject):
             self.refresh()
             self._want_step()
 
-        self.jobs.submit("step", "Taking the flow as you say", work, done, self._tell)
+        def failed(error: TidalLensError) -> None:
+            if self._raw is raw and self._said(self.study) == self._said(study):
+                # The study says again what is shown, or every later edit would try once more.
+                self._history.amend(self.study.model_copy(update={n: getattr(shown, n) for n in ("roles", "kinds", "reading")}))
+                self.study_changed.emit()
+                self.case_changed.emit()
+            self._tell(error)
+
+        self.jobs.submit("step", "Taking the flow as you say", work, done, failed)
 
     @staticmethod
     def _new_series(evaluator: Evaluator, study: Study) -> Series | None:

@@ -43,11 +43,6 @@ class Reading:
     low: Corner | None = None
     high: Corner | None = None
 
-    @property
-    def is_whole(self) -> bool:
-        """Whether nothing is left out."""
-        return self == Reading()
-
 
 class TooLargeError(FileError):
     """A result does not fit into memory.

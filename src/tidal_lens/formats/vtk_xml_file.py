@@ -115,8 +115,8 @@ class XmlFile:
         self.pieces: list[XmlPiece] = []
         self.facts: list[XmlArray] = []
         try:
-            self._map = _Disk(path)
-            self.size = self._map.size
+            self._disk = _Disk(path)
+            self.size = self._disk.size
         except (OSError, ValueError) as exc:
             raise FileError(f"The file cannot be read: {exc}.", str(path), "Check its name and permissions.") from exc
         try:
@@ -134,7 +134,7 @@ class XmlFile:
 
     def close(self) -> None:
         """Let go of the file; arrays that were read stay."""
-        self._map.close()
+        self._disk.close()
 
     def fail(self, what: str, name: str = "") -> FileError:
         """An error about the file, or an array in it."""
@@ -144,17 +144,18 @@ class XmlFile:
 
     def _find_appended(self) -> tuple[int, int] | None:
         """Where the appended numbers begin and end."""
-        at = self._map.find(b"<AppendedData")
+        at = self._disk.find(b"<AppendedData")
+        self._head = at if at >= 0 else self.size
         if at < 0:
             return None
-        mark = self._map.find(b"_", self._map.find(b">", at))
-        end = self._map.last(b"</AppendedData")
+        mark = self._disk.find(b"_", self._disk.find(b">", at))
+        end = self._disk.last(b"</AppendedData")
         if mark < 0 or end < mark:
             raise self.fail("The file ends in the middle: it was cut off.")
         return mark + 1, end
 
     def _parse(self) -> None:
-        head = self._map.find(b"<AppendedData") if self._appended else self.size
+        head = self._head
         parser = expat.ParserCreate()
         parser.buffer_text = False
         state = _Frame(self, parser)
@@ -164,7 +165,7 @@ class XmlFile:
         try:
             begin = 0
             while begin < head:
-                parser.Parse(self._map[begin:min(begin + (1 << 20), head)], False)
+                parser.Parse(self._disk[begin:min(begin + (1 << 20), head)], False)
                 begin += 1 << 20
             if self._appended:
                 parser.Parse(b"</VTKFile>", True)
@@ -216,7 +217,7 @@ class XmlFile:
 
     def _text(self, array: XmlArray, dtype: np.dtype[Any]) -> NDArray[Any]:
         try:
-            values = np.array(self._map[array.place[0]:array.place[1]].split(), dtype=np.float64)
+            values = np.array(self._disk[array.place[0]:array.place[1]].split(), dtype=np.float64)
         except ValueError:
             raise self.fail("There is something that is no number among its numbers.", array.name) from None
         if dtype.kind in "iu":
@@ -237,7 +238,7 @@ class XmlFile:
             raw = self.header.get("encoding", "base64") == "raw"
         else:
             begin, end, raw = *array.place, False
-        source = _Raw(self._map, begin, end) if raw else _Base64(self._map, begin, end)
+        source = _Raw(self._disk, begin, end) if raw else _Base64(self._disk, begin, end)
         width = "<u8" if self.header.get("header_type") == "UInt64" else "<u4"
         if self.header.get("byte_order") == "BigEndian":
             width = width.replace("<", ">")
@@ -287,7 +288,7 @@ class XmlFile:
             raw = bytes(self._bytes(array, None)[:4096])
         else:
             try:
-                raw = bytes(int(c) for c in self._map[array.place[0]:min(array.place[1], array.place[0] + 4096)].split())
+                raw = bytes(int(c) for c in self._disk[array.place[0]:min(array.place[1], array.place[0] + 4096)].split())
             except ValueError:
                 return ""
         return raw.split(b"\0")[0].decode("utf-8", "replace")
@@ -312,9 +313,8 @@ class _Frame:
             raise file.fail("It has more elements than are believed.")
         if tag == "VTKFile":
             file.header.update(attributes)
-            at = file._map.find(b"<AppendedData")
-            if at >= 0:
-                found = re.search(rb"encoding\s*=\s*[\"'](\w+)", file._map[at:at + 200])
+            if file._appended is not None:
+                found = re.search(rb"encoding\s*=\s*[\"'](\w+)", file._disk[file._head:file._head + 200])
                 file.header["encoding"] = found.group(1).decode() if found else "base64"
         elif tag == file.kind:
             file.attributes.update(attributes)
@@ -326,7 +326,7 @@ class _Frame:
 
     def _content_begin(self) -> int:
         at = int(self.parser.CurrentByteIndex)
-        found = _TAG_END.match(self.file._map[at:at + 65536])
+        found = _TAG_END.match(self.file._disk[at:at + 65536])
         return at + found.end() if found is not None else at
 
     def end(self, tag: str) -> None:
@@ -357,7 +357,7 @@ class _Frame:
             raise file.fail("An array declares what makes no sense.", attributes.get("Name", ""))
         end = int(self.parser.CurrentByteIndex)
         if form != "appended":
-            inner = file._map.find(b"<", begin, end)  # keys that a writer keeps with an array come after its numbers
+            inner = file._disk.find(b"<", begin, end)  # keys that a writer keeps with an array come after its numbers
             end = inner if inner >= 0 else end
         place = (offset, 0) if form == "appended" else (begin, max(end, begin))
         return XmlArray(attributes.get("Name", ""), attributes.get("type", ""), components, form, place, tuples)

@@ -96,14 +96,19 @@ def history_of(table: Table) -> History:
     return History(counter or "row", at[good], tuple(curves))
 
 
+def early_greatest(curve: Curve) -> float:
+    """The greatest positive value of the first fifth; 1 where there is none."""
+    known = curve.values[np.isfinite(curve.values) & (curve.values > 0.0)]
+    return float(known[: max(1, len(known) // 5)].max()) if len(known) else 1.0
+
+
 def orders_fallen(curve: Curve) -> float:
     """Orders of magnitude between the greatest value of the first fifth and the mean of the last values."""
     known = curve.values[np.isfinite(curve.values) & (curve.values > 0.0)]
     if len(known) < 2:
         return 0.0
-    first = float(known[: max(1, len(known) // 5)].max())
     last = float(np.exp(np.log(known[-max(1, min(LAST, len(known) // 10)):]).mean()))
-    return float(np.log10(first / last))
+    return float(np.log10(early_greatest(curve) / last))
 
 
 def spread_at_the_end(curve: Curve) -> float:
