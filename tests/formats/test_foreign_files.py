@@ -65,6 +65,7 @@ def agrees(flow, data):
 @pytest.mark.parametrize("version", [42, 51])
 def test_legacy_files_that_vtk_wrote(tmp_path, kind, binary, version):
     data = filled(data_sets()[kind])
+    add(data.GetPointData(), "name with spaces", np.arange(float(data.GetNumberOfPoints())))
     writer = vtkDataSetWriter()
     writer.SetFileName(str(tmp_path / "a.vtk"))
     writer.SetInputData(data)
