@@ -51,7 +51,7 @@ class Seams:
         return labels
 
 
-def _bits(points: NDArray[np.float64]) -> NDArray[np.uint64]:
+def point_keys(points: NDArray[np.float64]) -> NDArray[np.uint64]:
     """One number a point, the same for points that are the same to the last bit."""
     bits = (np.ascontiguousarray(points) + 0.0).view(np.uint64)  # minus zero is zero
     mixed = bits ^ (bits >> np.uint64(29))
@@ -60,7 +60,7 @@ def _bits(points: NDArray[np.float64]) -> NDArray[np.uint64]:
     return np.asarray((mixed * _FACTORS[::-1]).sum(axis=1, dtype=np.uint64))
 
 
-def _any_near(points: NDArray[np.float64], width: float) -> bool:
+def any_near(points: NDArray[np.float64], width: float) -> bool:
     """Whether any two of different points fall into one cell of a lattice: where blocks meet inexactly, many of their nodes do."""
     lattice = ((points - points.min(axis=0)) / max(width, 1e-300) + 0.3183).astype(np.int64).astype(np.uint64)
     keys = np.sort((lattice * _FACTORS).sum(axis=1, dtype=np.uint64))
@@ -102,8 +102,8 @@ def find_seams(points: NDArray[np.float64], grids: list[tuple[int, Grid]]) -> Se
     outer = np.flatnonzero(used)
     size = float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
     # Most coincide to the last bit: one of them stands for all where near ones are looked for.
-    _, leader, group = np.unique(_bits(points[outer]), return_index=True, return_inverse=True)
-    if not _any_near(points[outer[leader]], 1e-5 * size):
+    _, leader, group = np.unique(point_keys(points[outer]), return_index=True, return_inverse=True)
+    if not any_near(points[outer[leader]], 1e-5 * size):
         return _exact_groups(grids, structured, outer, group, len(leader))
     from scipy.sparse import coo_array  # loaded here: half a second that the window need not wait for
     from scipy.sparse.csgraph import connected_components

@@ -17,18 +17,23 @@ from tidal_lens.flow.outside import outside_of
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.flow.roles import Roles, listed, recognise_roles, vector_candidates
 from tidal_lens.flow.seams import find_seams
-from tidal_lens.formats.content import Sheet, Solid
+from tidal_lens.formats.content import Sheet, Solid, conforming
+from tidal_lens.formats.pieces import joined
 from tidal_lens.formats.planar import thicken
 from tidal_lens.formats.reading import trimmed
 
 
 @dataclass(frozen=True)
 class Part:
-    """One data set of a file, its name, the name of the group in which it stood, and what it holds, None without cells."""
+    """One data set of a file, its name, the name of the group in which it stood, and what it holds, None without cells.
+
+    ``whole`` names the block that it is a piece of, if it is one.
+    """
 
     name: str
     group: str
     content: Solid | Sheet | None
+    whole: str = ""
 
 
 def assemble(path: Path, parts: list[Part], anyway: bool, series: tuple[tuple[float, ...], int] = ((), 0)) -> Flow:
@@ -58,7 +63,7 @@ def assemble(path: Path, parts: list[Part], anyway: bool, series: tuple[tuple[fl
     for part in parts:
         content = part.content
         if isinstance(content, Solid):
-            solids.append(replace(content, name=part.name or part.group or f"block {len(solids) + 1}"))
+            solids.append(replace(content, name=part.name or part.group or f"block {len(solids) + 1}", whole=part.whole))
         elif isinstance(content, Sheet):
             sheets.append((part.name or part.group or f"surface {len(sheets) + 1}", content))
         notices.extend(content.notices if content else [f"{part.name or 'A part'} holds no cells and was left out."])
@@ -70,7 +75,7 @@ def assemble_content(path: Path, solids: list[Solid], sheets: list[tuple[str, Sh
     """Put blocks and named surfaces together; parameters and errors as of :func:`assemble`."""
     if not solids:
         solids, sheets = thicken(path, sheets), []
-    solids = [kept for kept in (trimmed(s) for s in solids) if kept is not None]
+    solids = [kept for kept in (trimmed(conforming(s)) for s in joined(solids)) if kept is not None]
     if not solids:
         raise FileError("There is nothing of the flow in the chosen region.", str(path), "Choose a larger one, or read everything.")
     blocks, points = _pack(solids)

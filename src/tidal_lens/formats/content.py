@@ -22,7 +22,10 @@ _FARTHEST = 1e100
 
 @dataclass(frozen=True, eq=False)
 class Solid:
-    """A block of three-dimensional cells with its fields and the file's facts about the case."""
+    """A block of three-dimensional cells with its fields and the file's facts about the case.
+
+    ``whole`` names what it is a piece of, where a solver's partition cut it; it is empty for a block of its own.
+    """
 
     name: str
     grid: Grid
@@ -30,6 +33,7 @@ class Solid:
     fields: list[Field]
     facts: dict[str, Any]
     notices: list[str] = field(default_factory=list)
+    whole: str = ""
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,7 +141,7 @@ def block_of_cells(points: NDArray[np.float64], cells: Cells, fields: list[Field
         return Sheet(points, faces, fields=flat, facts=facts)
     if used_up:
         cells.drop()
-    return _packed(*_conforming(linear, *_extended(points, fields, linear.added)), facts)
+    return _packed(linear, *_extended(points, fields, linear.added), facts)
 
 
 def _extended(points: NDArray[np.float64], fields: list[Field], added: list[Added]) -> tuple[NDArray[np.float64], list[Field]]:
@@ -148,41 +152,36 @@ def _extended(points: NDArray[np.float64], fields: list[Field], added: list[Adde
     return points, fields
 
 
-def _conforming(linear: Linear, points: NDArray[np.float64], fields: list[Field]) -> tuple[Linear, NDArray[np.float64], list[Field]]:
-    """The same with hanging nodes taken up."""
-    grid = UnstructuredGrid(len(points), linear.corners, linear.types)
-    found = find_hanging(grid, points)
-    if found is None:
-        linear.__dict__.update({name: grid.__dict__[name] for name in ("_outer", "_neighbours") if name in grid.__dict__})
-        return linear, points, fields
+def conforming(solid: Solid) -> Solid:
+    """A block with hanging nodes taken up by the cells they hang on; the same where there are none."""
+    grid, points = solid.grid, solid.points
+    found = find_hanging(grid, points) if isinstance(grid, UnstructuredGrid) else None
+    if found is None or not isinstance(grid, UnstructuredGrid):
+        return solid
     made = cut(found.faces, np.arange(len(found.cells)), points, len(points))
-    rest = np.ones(len(linear.types), dtype=bool)
+    rest = np.ones(grid.n_cells, dtype=bool)
     rest[found.cells] = False
-    corners = [linear.corners[rest], *(own[:, COLLAPSE[kind]].astype(np.int32) for kind, own, _ in made.parts)]
-    types = [linear.types[rest], *(np.full(len(own), kind, np.uint8) for kind, own, _ in made.parts)]
-    parents = [linear.parents[rest], *(linear.parents[found.cells[whose]] for _, _, whose in made.parts)]
+    corners = [grid.corners[rest], *(own[:, COLLAPSE[kind]].astype(np.int32) for kind, own, _ in made.parts)]
+    types = [grid.types[rest], *(np.full(len(own), kind, np.uint8) for kind, own, _ in made.parts)]
+    parents = [np.flatnonzero(rest), *(found.cells[whose] for _, _, whose in made.parts)]
     told = f"{len(found.cells):,} cells beside finer ones"
     both = Linear(np.concatenate(corners), np.concatenate(types), np.concatenate(parents), [],
-                  f"{linear.origin}, {told}" if linear.origin else f"cut from {told}")
-    return both, *_extended(points, fields, [made.centres])
+                  f"{grid.origin}, {told}" if grid.origin else f"cut from {told}")
+    new = _packed(both, *_extended(points, solid.fields, [made.centres]), solid.facts)
+    return replace(new, name=solid.name, notices=solid.notices, whole=solid.whole)
 
 
 def _packed(linear: Linear, points: NDArray[np.float64], fields: list[Field], facts: dict[str, Any]) -> Solid:
-    """The block with its own points only."""
-    corners, kept = linear.corners, {name: linear.__dict__.get(name) for name in ("_outer", "_neighbours")}
+    """The block with its own points only, its cells turned to positive volume."""
+    corners = linear.corners
     used = np.zeros(len(points), dtype=bool)
     used[corners] = True
     if not used.all():
         number = np.cumsum(used, dtype=np.int32) - 1
         corners, points = number[corners], points[used]
         fields = [replace(f, values=f.values[used]) if f.place == "node" else f for f in fields]
-        if kept["_outer"] is not None:
-            kept["_outer"] = number[kept["_outer"][0]].astype(np.int64), kept["_outer"][1]
-    if turn_cells(points, corners, linear.types):
-        kept = {}  # faces run the other way now
+    turn_cells(points, corners, linear.types)
     same = bool(len(linear.parents)) and np.array_equal(linear.parents, np.arange(len(linear.parents)))
     values = [f if f.place == "node" or (same and len(f.values) == len(linear.parents)) else replace(f, values=f.values[linear.parents])
-            for f in fields]
-    grid = UnstructuredGrid(len(points), corners, linear.types, linear.origin)
-    grid.__dict__.update({name: found for name, found in kept.items() if found is not None})
-    return Solid("", grid, points, values, facts)
+              for f in fields]
+    return Solid("", UnstructuredGrid(len(points), corners, linear.types, linear.origin), points, values, facts)

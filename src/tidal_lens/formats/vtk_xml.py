@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from xml.etree import ElementTree as ET
 
@@ -25,6 +25,7 @@ from tidal_lens.work import Token, in_turn
 _READERS = ("ImageData", "RectilinearGrid", "StructuredGrid", "UnstructuredGrid", "PolyData")
 _PIECES = tuple(f"P{kind}" for kind in _READERS)
 _SETS = ("vtkMultiBlockDataSet", "vtkPartitionedDataSetCollection", "vtkPartitionedDataSet")
+_PARTITIONED = ("Partitions", "vtkPartitionedDataSet")
 _SERIES = "Collection"
 _INDEXES = (*_PIECES, *_SETS, _SERIES)
 _KIND = re.compile(rb"<VTKFile[^>]*?\btype\s*=\s*[\"'](\w+)[\"']")
@@ -65,21 +66,21 @@ def times_of(path: Path) -> tuple[float, ...]:
 def _parts_of(path: Path, name: str, group: str, token: Token, *, inside: bool = False) -> list[Part]:
     """The data sets of a file, those it links to one after another."""
     kind = _checked_kind(path)
+    parts: list[Part] = []
     if kind in _READERS:
         return _read(path, kind, name, group)
     if kind in _SETS or kind == _SERIES:
         if inside:
             raise FileError("An index of files inside an index is not followed.", path.name, "Open the inner file by itself.")
         leaves = _leaves(path, kind)
-        parts: list[Part] = []
         for number, leaf in enumerate(leaves):
             if wants_block(leaf.name or leaf.group or leaf.file.stem):
-                parts += _parts_of(leaf.file, leaf.name, leaf.group, token, inside=True)
+                found = _parts_of(leaf.file, leaf.name, leaf.group, token, inside=True)
+                parts += [replace(part, whole=leaf.group or name) for part in found] if leaf.piece else found
             token.check()
             token.report((number + 1) / len(leaves))
         return parts
     pieces = _pieces(path, kind)
-    found: list[Part] = []
 
     def read(number: int) -> list[Part]:
         token.check()
@@ -87,18 +88,18 @@ def _parts_of(path: Path, name: str, group: str, token: Token, *, inside: bool =
         inner = _checked_kind(piece)
         if inner != kind[1:]:
             raise FileError(f"A piece of {kind} holds {inner}.", f"{path.name} → {piece.name}", DAMAGED)
-        return _read(piece, inner, f"{name} {number + 1}" if len(pieces) > 1 else name, group or name)
+        return _read(piece, inner, f"{name} {number + 1}" if len(pieces) > 1 else name, group or name, name)
 
-    for number, parts in enumerate(in_turn(read, len(pieces))):
-        found += parts
+    for number, own in enumerate(in_turn(read, len(pieces))):
+        parts += own
         if not inside:
             token.report((number + 1) / len(pieces))
-    return found
+    return parts
 
 
-def _read(path: Path, kind: str, name: str, group: str) -> list[Part]:
+def _read(path: Path, kind: str, name: str, group: str, whole: str = "") -> list[Part]:
     contents = read_data(path, kind)
-    return [Part(f"{name} {n + 1}" if len(contents) > 1 else name, group, content) for n, content in enumerate(contents)]
+    return [Part(f"{name} {n + 1}" if len(contents) > 1 else name, group, content, whole or name) for n, content in enumerate(contents)]
 
 
 def _checked_kind(path: Path) -> str:
@@ -127,6 +128,7 @@ class _Leaf:
     name: str
     group: str
     file: Path
+    piece: bool
 
 
 def _index(path: Path, kind: str) -> ET.Element:
@@ -179,4 +181,4 @@ def _visit(element: ET.Element, group: str, depth: int, path: Path) -> Iterator[
         if child.tag in ("Block", "Piece", "Partitions"):
             yield from _visit(child, name or group, depth + 1, path)
         elif child.tag == "DataSet" and child.get("file"):
-            yield _Leaf(name, group, linked_file(str(child.get("file")), path))
+            yield _Leaf(name, group, linked_file(str(child.get("file")), path), element.tag in _PARTITIONED)

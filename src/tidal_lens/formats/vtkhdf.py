@@ -6,6 +6,7 @@ The layout follows the published description of the VTKHDF file format, version 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -56,7 +57,7 @@ def open_file(path: Path, token: Token, anyway: bool, step: int = 0) -> Flow:
 
 
 def _named(solid: Solid, name: str, number: int) -> Solid:
-    return Solid(name or f"block {number + 1}", solid.grid, solid.points, solid.fields, solid.facts, solid.notices)
+    return replace(solid, name=name or f"block {number + 1}")
 
 
 def _holders(path: Path, root: Any) -> list[tuple[str, Any]]:
@@ -109,11 +110,14 @@ def _contents(path: Path, name: str, group: Any, step: int) -> list[tuple[str, S
         raise FileError(f"Its data are of type {kind or 'unknown'}, which is not opened.", where,
                         "It opens image, unstructured and surface data, and sets of them.")
     reader = _Pieces(group, step, where)
+    whole = name or path.stem
     out: list[tuple[str, Solid | Sheet]] = []
     for number in range(reader.count):
         content = reader.unstructured(number) if kind == "UnstructuredGrid" else reader.surface(number)
+        if isinstance(content, Solid):
+            content = replace(content, whole=whole)
         if content is not None:
-            out.append((f"{name or path.stem} {number + 1}" if reader.count > 1 else name or path.stem, content))
+            out.append((f"{whole} {number + 1}" if reader.count > 1 else whole, content))
     return out
 
 
