@@ -105,3 +105,20 @@ def test_what_would_not_fit_is_refused_with_what_would(tmp_path, monkeypatch, su
         assert open_flow(path, reading=Reading(every=2)).n_points == 5**3
     else:
         assert "region" in caught.value.hint
+
+
+@pytest.mark.parametrize(("steps", "times"), [(slice(0, None, 2), (0.0, 1.0, 2.0)), (slice(1, 4, 1), (0.5, 1.0, 1.5)),
+                                              (slice(1, 4, 2), (0.5, 1.5)), (slice(4, None, 1), (2.0,))])
+def test_some_steps_of_a_series(tmp_path, steps, times):
+    path, _ = series(tmp_path, (0.0, 0.5, 1.0, 1.5, 2.0))
+    for n, time in enumerate(times):
+        flow = open_flow(path, step=n, reading=Reading(steps=steps))
+        assert (flow.times, flow.step, flow.all_times) == (times, n, (0.0, 0.5, 1.0, 1.5, 2.0))
+        assert flow.fields["Density"].values[0] == pytest.approx(1.0 + time)
+    assert open_flow(path, step=99, reading=Reading(steps=steps)).step == len(times) - 1
+
+
+def test_steps_that_a_series_does_not_have(tmp_path):
+    path, _ = series(tmp_path)
+    with pytest.raises(FileError, match="There are 3 steps, and none of them"):
+        open_flow(path, reading=Reading(steps=slice(7, None, 1)))

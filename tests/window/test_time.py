@@ -206,3 +206,28 @@ def test_a_step_is_jumped_to_by_its_number_or_its_time(run):
     assert run.document.study.step == 1
     run.document.undo()
     wait(lambda: run.document.flow.step == 3, "undo")
+
+
+def test_steps_are_left_out_and_taken_in_again(run):
+    """Of five steps every second from the second on: what is shown stays or the one before it is shown, the transport knows two."""
+    document, reading = run.document, run.bench.case.reading
+    click(run.rail.buttons["case"])
+    settle(run)
+    click(reading.section.head)
+    settle(run)
+    assert reading.steps.isVisible()
+    assert reading.last.text() == "5"
+    document.go_to_step(4)
+    at(run, 4)
+    colour_by_density(run)
+    type_into(reading.first, "2")
+    type_into(reading.each, "2")
+    click(reading.again)
+    wait(lambda: document.times == (0.5, 2.0), "two steps")
+    at(run, 1)
+    assert document.flow.fields["Density"].values[0] == pytest.approx(1.0 + 2.0)
+    assert reading.section.title == "What is read: a part"
+    document.undo()
+    wait(lambda: document.times == (0.0, 0.5, 1.5, 2.0, 4.0), "undo")
+    at(run, 4)
+    assert document.flow.fields["Density"].values[0] == pytest.approx(1.0 + 4.0)

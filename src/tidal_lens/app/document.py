@@ -231,7 +231,10 @@ class Document(QObject):
         def failed(error: TidalLensError) -> None:
             if self._raw is raw and self._said(self.study) == self._said(study):
                 # The study says again what is shown, or every later edit would try once more.
-                self._history.amend(self.study.model_copy(update={n: getattr(shown, n) for n in ("roles", "kinds", "reading")}))
+                said = {n: getattr(shown, n) for n in ("roles", "kinds", "reading")}
+                if self.flow is not None and self.study.reading.steps != shown.reading.steps:
+                    said["step"] = self.flow.step
+                self._history.amend(self.study.model_copy(update=said))
                 self.study_changed.emit()
                 self.case_changed.emit()
             self._tell(error)
@@ -292,7 +295,7 @@ class Document(QObject):
 
     def _want_step(self) -> None:
         series, flow, step = self._series, self.flow, self.study.step
-        if series is None or flow is None or flow.step == step:
+        if series is None or flow is None or flow.step == step or self.study.reading.steps != self._shown.reading.steps:
             return
         reference = reference_of(flow, self.study)
 

@@ -114,10 +114,11 @@ class Histories(QObject):
         assert run.result is not None
         newest = run.steps[-1][1] if run.steps else run.result
         ours = flow is not None and flow.path in (run.result, *(p for _, p in run.steps))
+        times = run.times[document.study.reading.steps]
         self.steps_seen = max(len(run.times), 1)
         if not ours:
             document.open_again(newest) if len(run.steps) > 1 else document.open_path(newest, anyway=True)
-        elif len(run.steps) > 1 and not document.times:
+        elif len(run.steps) > 1 and flow is not None and not flow.all_times:
             document.open_again(newest)
-        elif len(run.times) > max(len(document.times), 1):
-            document.take_steps(run.times) if document.times else document.open_path(newest, anyway=True)
+        elif len(times) > max(len(document.times), 1):
+            document.take_steps(times) if document.times else document.open_path(newest, anyway=True)

@@ -94,7 +94,7 @@ class Transport(QWidget):
         self.setVisible(len(times) > 1)
         if len(times) < 2:
             return
-        step = self._document.study.step
+        step = min(self._document.study.step, len(times) - 1)  # while other steps are being chosen they are not there yet
         self._silent = True
         self.slider.setRange(0, len(times) - 1)
         self.slider.setValue(step)

@@ -128,7 +128,9 @@ class Flow:
     normal, depth
         Of a plane flow, the plane's normal and how deep its one layer of cells was made; else None and 0.
     times, step
-        Times of all steps of the series that it belongs to, and which of them it is; empty for steady flow.
+        Times of the chosen steps of the series that it belongs to, and which of them it is; empty for steady flow.
+    all_times
+        Times of all its steps, those left out included.
     """
 
     title: str
@@ -145,6 +147,7 @@ class Flow:
     depth: float = 0.0
     times: tuple[float, ...] = ()
     step: int = 0
+    all_times: tuple[float, ...] = ()
     offered: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
     number: int = field(default_factory=next_number)
 

@@ -35,6 +35,8 @@ class Reading:
         Of structured blocks every so many a point along each index, and the last.
     low, high : tuple of float or None
         Corners of a region; cells that reach into it are read.
+    steps : slice
+        Which steps of a time series, from a first on, every so many.
     """
 
     without_blocks: frozenset[str] = frozenset()
@@ -42,6 +44,17 @@ class Reading:
     every: int = 1
     low: Corner | None = None
     high: Corner | None = None
+    steps: slice = field(default_factory=lambda: slice(0, None, 1))
+
+    def step_of_file(self, step: int) -> int:
+        """The file's step that is the n-th of those chosen."""
+        wanted: int = self.steps.start + step * self.steps.step
+        return wanted if self.steps.stop is None else min(wanted, self.steps.stop - 1)
+
+    def step_chosen(self, step: int) -> int:
+        """The one of those chosen that is the file's n-th step, or the one before it."""
+        past: int = max(step - self.steps.start, 0)
+        return past // int(self.steps.step)
 
 
 class TooLargeError(FileError):

@@ -75,21 +75,27 @@ def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, s
     DoubtfulFlowError
         Something needed is missing or not finite, and ``anyway`` was not given.
     """
-    with session(reading or Reading()) as noted:
-        flow = _open_any(path, token or Token(), anyway, step, numbered)
-    new = replace(flow, offered=(tuple(noted.blocks), tuple(noted.quantities)))
+    wanted = reading or Reading()
+    with session(wanted) as noted:
+        flow = _open_any(path, token or Token(), anyway, step, numbered, wanted)
+    times = flow.times[wanted.steps]
+    if flow.times and not times:
+        raise FileError(f"There are {len(flow.times)} steps, and none of them is among those chosen.", str(path),
+                        "Choose an earlier first step.")
+    new = replace(flow, offered=(tuple(noted.blocks), tuple(noted.quantities)), all_times=flow.times, times=times,
+                  step=min(wanted.step_chosen(flow.step), max(len(times) - 1, 0)))
     new.__dict__.update({name: flow.__dict__[name] for name in ("seams", "outside") if name in flow.__dict__})
     return new
 
 
-def _open_any(path: Path, token: Token, anyway: bool, step: int | None, numbered: bool) -> Flow:
+def _open_any(path: Path, token: Token, anyway: bool, step: int | None, numbered: bool, reading: Reading) -> Flow:
     if not numbered:
-        return _open_file(path, token, anyway, step or 0)
+        return _open_file(path, token, anyway, reading.step_of_file(step or 0))
     moments = siblings(path)
     if len(moments) < 2:
         raise FileError("There are no other files like it that would make a time series.", str(path), "Open it by itself.")
     own = next((n for n, (_, file) in enumerate(moments) if file.name == path.name), 0)
-    at = own if step is None else min(step, len(moments) - 1)
+    at = min(reading.step_of_file(reading.step_chosen(own) if step is None else step), len(moments) - 1)
     flow = _open_file(moments[at][1], token, anyway, 0)
     moment = replace(flow, title=path.stem, path=path, times=tuple(float(number) for number, _ in moments), step=at)
     moment.__dict__.update(seams=flow.seams, outside=flow.outside)  # found already

@@ -164,13 +164,22 @@ class Reference(_Value):
 
 
 class ReadingSetting(_Value):
-    """What is read of the case: blocks and quantities left out, every n-th point, corners of a region."""
+    """What is read of the case: blocks and quantities left out, every n-th point, corners of a region, steps from 0."""
 
     without_blocks: Annotated[tuple[Name, ...], Field(max_length=10000)] = ()
     without_quantities: Annotated[tuple[Name, ...], Field(max_length=1000)] = ()
     every: Annotated[int, Field(ge=1, le=1000)] = 1
     low: Vector | None = None
     high: Vector | None = None
+    first_step: Annotated[int, Field(ge=0, le=1_000_000)] = 0
+    last_step: Annotated[int, Field(ge=0, le=1_000_000)] | None = None
+    every_step: Annotated[int, Field(ge=1, le=100_000)] = 1
+
+    @property
+    def steps(self) -> slice:
+        """The steps of a series that are read."""
+        last = None if self.last_step is None else max(self.last_step, self.first_step) + 1
+        return slice(self.first_step, last, self.every_step)
 
 
 class CameraSetting(_Value):

@@ -1,4 +1,4 @@
-"""What is read of the case: blocks, quantities, every n-th point, a region. It takes effect when the case is read again."""
+"""What is read of the case: blocks, quantities, every n-th point, a region, steps. It takes effect when the case is read again."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from tidal_lens.app.parts import Check, NumberField, column, label, row
 from tidal_lens.app.stations.rows import Section
 from tidal_lens.flow.case import Flow
 from tidal_lens.study.model import ReadingSetting
+from tidal_lens.study.partly import reading_of
 
 
 class ReadingControls(QWidget):
@@ -36,16 +37,24 @@ class ReadingControls(QWidget):
             for axis, one in enumerate(fields):
                 one.edited.connect(partial(self._corner, end, axis))
         self.region = Check("Only a region", "Read only cells that reach into a box", self._toggle_region)
+        self.first = NumberField("First step", "Leave out earlier steps of the series", 1, 1, 1_000_001)
+        self.last = NumberField("Last step", "Leave out later steps of the series", 1, 1, 1_000_001)
+        self.each = NumberField("Every n-th step", "Read every n-th step of the series", 1, 1, 100_000)
+        for one, name, less in ((self.first, "first_step", 1), (self.last, "last_step", 1), (self.each, "every_step", 0)):
+            one.whole = True
+            one.edited.connect(partial(self._choose_steps, name, less))
+        self.steps = QWidget()
+        column(self.steps, row("Steps", self.first, "to", self.last), row("every", self.each, "th step"), spacing=4)
         self.state = label("", "soft")
         self.again = QPushButton("Read again")
         self.again.setToolTip("Read the case again as chosen here; what is on the table stays")
-        self.again.clicked.connect(lambda: document.edit(document.study.with_(reading=self.wanted), "What is read"))
+        self.again.clicked.connect(lambda: self._read(self.wanted))
         self.everything = QPushButton("Everything")
         self.everything.setToolTip("Read the whole case again")
-        self.everything.clicked.connect(lambda: document.edit(document.study.with_(reading=ReadingSetting()), "What is read"))
+        self.everything.clicked.connect(lambda: self._read(ReadingSetting()))
         inside = QWidget()
         column(inside, self._blocks_head, self._blocks, self._quantities_head, self._quantities, row("Every", self.every, "th point"),
-               self.region, row("From", *self.corners["low"]), row("to", *self.corners["high"]), self.state,
+               self.region, row("From", *self.corners["low"]), row("to", *self.corners["high"]), self.steps, self.state,
                row(self.again, self.everything), spacing=4)
         self.section.add(inside)
         column(self, self.section)
@@ -53,6 +62,17 @@ class ReadingControls(QWidget):
     def _want(self, **changes: object) -> None:
         self.wanted = self.wanted.with_(**changes)
         self._tell()
+
+    def _read(self, reading: ReadingSetting) -> None:
+        """Take a choice; the step that is shown stays, or the nearest chosen one before it is."""
+        study = self.document.study
+        step = reading_of(reading).step_chosen(reading_of(study.reading).step_of_file(study.step))
+        self.document.edit(study.with_(reading=reading, step=step), "What is read")
+
+    def _choose_steps(self, name: str, less: int, value: float) -> None:
+        count = len(self.document.flow.all_times) if self.document.flow is not None else 0
+        number = int(value) - less
+        self._want(**{name: None if name == "last_step" and number >= count - 1 else number})
 
     def _choose(self, which: str, name: str, on: bool) -> None:
         left = [n for n in getattr(self.wanted, which) if n != name] + ([] if on else [name])
@@ -109,6 +129,10 @@ class ReadingControls(QWidget):
                 box.setChecked(name not in left)
         self.every.show_value(self.wanted.every)
         self._show_region(flow)
+        self.steps.setVisible(len(flow.all_times) > 1)
+        self.first.show_value(self.wanted.first_step + 1)
+        self.last.show_value(len(flow.all_times) if self.wanted.last_step is None else self.wanted.last_step + 1)
+        self.each.show_value(self.wanted.every_step)
         self.section.title = "What is read" + ("" if self.wanted == ReadingSetting() else ": a part")
         self.section.rename()
         self._tell()
