@@ -39,6 +39,7 @@ def test_pieces_are_one_block(kind):
     (block,) = joined(pieces)
     assert (block.name, block.grid.n_points, block.grid.origin) == ("run", N**3, "joined from 4 pieces")
     assert block.grid.n_cells == len(cells_of(kind, N)[0])
+    assert block.notices == []
     assert np.array_equal(block.fields[0].values, block.points @ [1.0, 2.0, 4.0])
     assert np.array_equal(block.fields[1].values, block.points.astype(np.float32))
     assert np.array_equal(block.fields[2].values, np.concatenate([p.fields[2].values for p in pieces]))
@@ -49,6 +50,7 @@ def test_pieces_are_one_block(kind):
 def test_values_that_differ_at_a_seam_are_averaged():
     pieces = [replace(p, fields=[Field("p", "node", np.full(p.grid.n_points, float(n)))]) for n, p in enumerate(parts())]
     (block,) = joined(pieces)
+    assert block.notices == ["Where pieces of run meet, they differ in p: the mean is taken there."]
     for at, value in zip(block.points, block.fields[0].values, strict=True):
         there = [n for n, p in enumerate(pieces) if (p.points == at).all(axis=1).any()]
         assert value == pytest.approx(np.mean(there))

@@ -78,6 +78,7 @@ def assemble_content(path: Path, solids: list[Solid], sheets: list[tuple[str, Sh
     solids = [kept for kept in (trimmed(conforming(s)) for s in joined(solids)) if kept is not None]
     if not solids:
         raise FileError("There is nothing of the flow in the chosen region.", str(path), "Choose a larger one, or read everything.")
+    notices.extend(text for s in solids for text in s.notices if text not in notices)
     blocks, points = _pack(solids)
     fields = _common_fields(solids, notices)
     roles = recognise_roles({f.name: f.components for f in fields.values()})

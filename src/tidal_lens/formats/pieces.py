@@ -63,13 +63,17 @@ def _block(name: str, pieces: list[Solid]) -> Solid | None:
     points = points[first]
     if _meets_nearly(grid, points, np.searchsorted(starts, np.flatnonzero(first), side="right")):
         return None
-    fields = []
+    fields, unlike = [], []
     for n, field in enumerate(pieces[0].fields):
         values = np.concatenate([p.fields[n].values for p in pieces])
-        fields.append(Field(field.name, field.place, _at_one(values, nodes, begins, leaders, first) if field.place == "node" else values))
+        if field.place == "node":
+            values, differ = _at_one(values, nodes, begins, leaders, first)
+            unlike += [field.name] if differ else []
+        fields.append(Field(field.name, field.place, values))
+    told = [f"Where pieces of {name} meet, they differ in {', '.join(unlike)}: the mean is taken there."] if unlike else []
     facts: dict[str, Any] = {k: v for p in reversed(pieces) for k, v in p.facts.items()}
     return replace(pieces[0], name=name, grid=grid, points=points, fields=fields, facts=facts,
-                   notices=list(dict.fromkeys(text for p in pieces for text in p.notices)))
+                   notices=list(dict.fromkeys([*(text for p in pieces for text in p.notices), *told])))
 
 
 def _meetings(points: NDArray[np.float64], starts: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]] | None:
@@ -111,13 +115,17 @@ def _meets_nearly(grid: UnstructuredGrid, points: NDArray[np.float64], piece: ND
 
 
 def _at_one(values: NDArray[Any], nodes: NDArray[np.int64], begins: NDArray[np.int64], leaders: NDArray[np.int64],
-            first: NDArray[np.bool_]) -> NDArray[Any]:
-    """Values of the joined nodes: their mean where pieces differ."""
+            first: NDArray[np.bool_]) -> tuple[NDArray[Any], bool]:
+    """Values of the joined nodes, their mean where pieces differ; and whether they do, beyond rounding."""
+    differ = False
     if len(nodes):
         counts = np.diff(np.append(begins, len(nodes)))
         own = values[nodes]
         unlike = own != np.repeat(values[leaders], counts, axis=0)
         if (unlike & np.isfinite(own)).any():
             sums = np.add.reduceat(own.astype(np.float64), begins, axis=0)
-            values[leaders] = sums / (counts if values.ndim == 1 else counts[:, None])
-    return values[first]
+            mean = sums / (counts if values.ndim == 1 else counts[:, None])
+            spread = np.abs(own - np.repeat(mean, counts, axis=0)).max(initial=0.0, where=np.isfinite(own))
+            differ = bool(spread > 1e-5 * np.abs(own).max(initial=0.0, where=np.isfinite(own)))
+            values[leaders] = mean
+    return values[first], differ
