@@ -61,7 +61,7 @@ def pyramids(n, warp=0.0):
     return np.concatenate([points, centres]), grid
 
 
-def flow_of(blocks, fields=None, reference=None, boundaries=()):
+def flow_of(blocks, fields=None, reference=None, boundaries=(), *, si_units=False):
     """A flow of (points, grid) blocks and packed fields by name; names ending in ``@cell`` stand at cells."""
     made, n_points, n_cells = [], 0, 0
     for number, (points, grid) in enumerate(blocks):
@@ -74,7 +74,7 @@ def flow_of(blocks, fields=None, reference=None, boundaries=()):
         kept[plain] = Field(plain, "cell" if place == "cell" else "node", np.asarray(values))
     roles = recognise_roles({f.name: f.components for f in kept.values()})
     return Flow("made", Path("made"), np.concatenate([p for p, _ in blocks]), tuple(made), kept, boundaries, roles,
-                reference or ReferenceState())
+                reference or ReferenceState(), si_units)
 
 
 def cube_flow(n, kind="structured", warp=0.0, velocity=None, low=0.0, high=1.0, **fields):

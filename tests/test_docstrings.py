@@ -64,4 +64,4 @@ def test_every_kernel_is_made_by_the_one_decorator():
             continue
         assert "numba" not in re.sub(r'""".*?"""', "", text, flags=re.DOTALL).lower().replace("# ", ""), f"{path.name} compiles by itself"
         if "@kernel" in text:
-            assert path.name == "kernels.py"
+            assert path.name.endswith("kernels.py")

@@ -113,14 +113,20 @@ def test_sliders_and_choices_tell_only_what_the_user_did(qapp):
     assert said == ["a"]
 
 
-def test_the_chooser_greys_what_is_missing(qapp):
+def test_the_chooser_lists_what_can_be_had(qapp):
+    """What is missing is left to the Derive station; one that is chosen all the same is shown greyed."""
     chooser = QuantityChooser("Q", "tip", plain=True)
     there = Quantity("speed", "Speed", "|u|", "m/s", "Motion", "about", "even")
     lacking = Quantity("mach", "Mach number", "M", "", "Gas", "about", "mach", missing="pressure")
     vector = Quantity("vorticity", "Vorticity", "ω", "1/s", "Turning", "about", "even", components=3)
-    chooser.offer((there, lacking, vector), "speed")
+    wall = Quantity("cf", "Skin friction", "cf", "", "Walls", "about", "even", place="wall")
+    chooser.offer((there, lacking, vector, wall), "speed")
+    assert [chooser.itemText(n) for n in range(chooser.count())] == ["Plain colour", "Speed [m/s]"]
+    chooser.offer((there, lacking, vector, wall), "speed", walls=True)
+    assert [chooser.itemText(n) for n in range(chooser.count())] == ["Plain colour", "Speed [m/s]", "Skin friction"]
+    chooser.offer((there, lacking), "mach")
     assert [chooser.itemText(n) for n in range(chooser.count())] == ["Plain colour", "Speed [m/s]", "Mach number (needs pressure)"]
-    assert chooser.currentIndex() == 1
+    assert chooser.currentIndex() == 2
     model = chooser.model()
     assert not model.flags(model.index(2, 0)) & Qt.ItemFlag.ItemIsEnabled
     picked = []

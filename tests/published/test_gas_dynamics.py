@@ -86,3 +86,64 @@ def test_the_demo_state_is_consistent(demo):
     total = density * (1 + (GAMMA - 1) / 2 * mach**2) ** (1 / (GAMMA - 1))
     assert total.std() / total.mean() < 1e-5
     assert 1.1 < mach.max() < 1.4
+
+
+def test_total_state_along_an_isentrope():
+    """NACA Report 1135, isentropic relations: total pressure and temperature stay what they are, entropy does not rise."""
+    flow = duct()
+    store = QuantityStore(flow, ReferenceState(*state_at(0.2)[:2], (state_at(0.2)[2], 0, 0), GAMMA, gas_constant=2.0))
+    assert np.allclose(store.values("total-pressure"), 1.0)
+    assert np.allclose(store.values("total-temperature"), 0.5)
+    assert np.allclose(store.values("total-enthalpy"), GAMMA / (GAMMA - 1))
+    assert np.abs(store.values("entropy-rise")).max() < 1e-12
+    assert np.abs(store.values("total-pressure-loss")).max() < 1e-10
+    mach, q = store.values("mach"), store.values("dynamic-pressure")
+    pressure = state_at(mach)[0]
+    assert np.allclose(q, 0.5 * GAMMA * pressure * mach**2)
+    reference = 0.5 * GAMMA * state_at(0.2)[0] * 0.2**2
+    assert np.allclose(store.values("total-pressure-coefficient"), (1 - state_at(0.2)[0]) / reference)
+    assert np.allclose(store.values("mass-flux-magnitude"), state_at(mach)[1] * state_at(mach)[2])
+
+
+@pytest.mark.parametrize(("mach", "pitot"), [(1.0, 1.8929), (1.5, 3.4133), (2.0, 5.6404), (3.0, 12.0610), (5.0, 32.6535)])
+def test_pitot_pressure_is_that_behind_a_normal_shock(mach, pitot):
+    """p02/p1 by Rayleigh's formula, NACA Report 1135, table II (values from memory), and by way of the shock relations."""
+    p, rho, speed = 2.0, 3.0, mach * np.sqrt(GAMMA * 2.0 / 3.0)
+    flow = cube_flow(3, p=lambda q: np.full(len(q), p), rho=lambda q: np.full(len(q), rho),
+                     velocity=lambda q: np.tile([0.0, speed, 0.0], (len(q), 1)))
+    store = QuantityStore(flow, ReferenceState(gamma=GAMMA))
+    assert np.allclose(store.values("pitot-pressure") / p, pitot, rtol=2e-4)
+    jump = (2 * GAMMA * mach**2 - (GAMMA - 1)) / (GAMMA + 1)
+    behind = np.sqrt(((GAMMA - 1) * mach**2 + 2) / (2 * GAMMA * mach**2 - (GAMMA - 1)))
+    assert np.allclose(store.values("pitot-pressure") / p, jump / state_at(behind)[0])
+
+
+def test_subsonic_pitot_pressure_is_the_total_pressure():
+    flow = duct()
+    store = QuantityStore(flow, ReferenceState(gamma=GAMMA))
+    slow = store.values("mach") < 1
+    assert np.array_equal(store.values("pitot-pressure")[slow], store.values("total-pressure")[slow])
+
+
+@pytest.mark.parametrize(("mach", "ratio"), [(1.5, 0.9298), (2.0, 0.7209), (3.0, 0.3283)])
+def test_entropy_rises_through_a_normal_shock(mach, ratio):
+    """Δs/R = −ln(p02/p01), NACA Report 1135, table II (values from memory)."""
+    p2 = (2 * GAMMA * mach**2 - (GAMMA - 1)) / (GAMMA + 1)
+    rho2 = (GAMMA + 1) * mach**2 / ((GAMMA - 1) * mach**2 + 2)
+    u = mach * np.sqrt(GAMMA)
+    flow = cube_flow(3, p=lambda q: np.full(len(q), p2), rho=lambda q: np.full(len(q), rho2),
+                     velocity=lambda q: np.tile([u / rho2, 0.0, 0.0], (len(q), 1)))
+    store = QuantityStore(flow, ReferenceState(1.0, 1.0, (u, 0, 0), GAMMA, gas_constant=287.0))
+    assert np.allclose(store.values("entropy-rise") / 287.0, -np.log(ratio), atol=2e-4)
+    assert np.allclose(store.values("total-pressure"), ratio / state_at(mach)[0], rtol=2e-4)
+    assert np.allclose(store.values("total-temperature") * 287.0, 1 + (GAMMA - 1) / 2 * mach**2)
+
+
+def test_viscosity_by_sutherland():
+    """1.7894e-5 kg/(m s) at 288.15 K: U.S. Standard Atmosphere 1976, sea level (from memory)."""
+    flow = cube_flow(3, velocity=lambda q: q, Temperature=lambda q: np.full(len(q), 288.15))
+    known = flow_of([(flow.points, flow.blocks[0].grid)], {n: f.values for n, f in flow.fields.items()}, si_units=True)
+    store = QuantityStore(known, ReferenceState())
+    assert np.allclose(store.evaluate(store.check("mu")), 1.7894e-5, rtol=1e-4)
+    typed = QuantityStore(flow, ReferenceState(viscosity=3e-5))
+    assert np.allclose(typed.evaluate(typed.check("mu")), 3e-5)

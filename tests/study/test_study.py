@@ -6,6 +6,7 @@ import pytest
 from making import cube_flow
 from tidal_lens.errors import CancelledError, FileError, StudyError
 from tidal_lens.flow.reference import ReferenceState
+from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.store import QuantityStore, distribution_of
 from tidal_lens.study.beginnings import first_study, new_isosurface, new_slice, new_streamlines, round_to
 from tidal_lens.study.evaluate import Evaluator, key_range, reference_of
@@ -174,7 +175,7 @@ def test_another_reference_keeps_what_does_not_depend_on_it():
     first = ev.evaluate(cp, Token())
     iso = IsoLayer(id="iso-1", name="a", shape=IsoShape(quantity="cp", value=1.0))
     before = ev.evaluate(iso, Token())
-    other = ev.with_reference(reference_of(ev.flow, Study(reference=Reference(pressure=2.0, density=1.0, velocity=(2, 0, 0)))))
+    other = ev.with_context(reference_of(ev.flow, Study(reference=Reference(pressure=2.0, density=1.0, velocity=(2, 0, 0)))), Methods())
     second = other.evaluate(cp, Token())
     assert second.geometry is first.geometry
     assert np.allclose(second.colours, (first.colours / 2 - 1) / 2)

@@ -222,7 +222,7 @@ def test_the_fonts_can_write_what_is_on_screen(qapp):
     extra = theme.font(13)
     extra.setFamilies(["Tidal Symbols"])
     fonts.append(QRawFont.fromFont(extra))
-    text = "".join(d.title + d.symbol + d.unit + d.about for d in CATALOGUE) + "−×·…∞ργ°→≤½²³⁴⁵ "
+    text = "".join(d.title + d.symbol + d.unit + d.told + d.sign + d.misleads + d.source for d in CATALOGUE) + "−×·…∞ργ°→≤½²³⁴⁵ "
     lacking = {c for c in text if not any(f.supportsCharacter(c) for f in fonts)}
     assert not lacking
 

@@ -147,7 +147,7 @@ def test_cell_data_are_prepared_and_marked(window, tmp_path):
     settle(window)
     key = window.view.keys.keys()[0]
     assert key.quantity.place == "cell"
-    assert "averaged to nodes" in window.bench.card.controls["slice"].key.title.text()
+    assert "cell values, plain mean" in window.bench.card.controls["slice"].key.title.text()
     speed = window.document.evaluator.store.values("speed")
     inner = np.all((flow.points > 0.2) & (flow.points < 0.8), axis=1)
     assert np.abs(speed - flow.points[:, 1])[inner].max() < 1e-6

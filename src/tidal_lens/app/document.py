@@ -17,12 +17,12 @@ from tidal_lens.flow.roles import without_a_role
 from tidal_lens.formats.bodies import SUFFIXES
 from tidal_lens.formats.numbered import siblings
 from tidal_lens.formats.reading import TooLargeError
-from tidal_lens.quantities.store import Distribution
+from tidal_lens.quantities.store import LARGE, Distribution
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.scene.camera import Camera
 from tidal_lens.study.beginnings import first_study
 from tidal_lens.study.corrections import corrected
-from tidal_lens.study.evaluate import Evaluated, Evaluator, key_range, reference_of
+from tidal_lens.study.evaluate import Evaluated, Evaluator, key_range, methods_of, reference_of
 from tidal_lens.study.files import SUFFIX, load_study, save_study
 from tidal_lens.study.history import History
 from tidal_lens.study.model import AnyLayer, CameraSetting, IsoLayer, KeySetting, ReadingSetting, Study
@@ -187,9 +187,9 @@ class Document(QObject):
         if self.chosen is not None and self.study.layer(self.chosen) is None:
             self.choose(self.study.layers[-1].id if self.study.layers else None)
         if self.evaluator is not None and self.flow is not None:
-            wanted = reference_of(self.flow, self.study)
-            if wanted != self.evaluator.store.reference:
-                self.evaluator = self.evaluator.with_reference(wanted)
+            wanted = reference_of(self.flow, self.study), methods_of(self.study)
+            if wanted != (self.evaluator.store.reference, self.evaluator.store.methods):
+                self.evaluator = self.evaluator.with_context(*wanted)
             if self._said(self.study) == self._said(self._shown):
                 self._want_step()
             else:
@@ -215,7 +215,7 @@ class Document(QObject):
                 read = open_as(raw.path, study.reading, token, step=study.step, numbered=study.numbered)
                 share_mesh(raw, read)
             flow = corrected(read, study)
-            return read, flow, Evaluator(flow, reference_of(flow, study))
+            return read, flow, Evaluator(flow, reference_of(flow, study), methods_of(study))
 
         def done(answer: tuple[Flow, Flow, Evaluator]) -> None:
             if self._raw is not raw or self._said(self.study) != self._said(study):
@@ -297,7 +297,10 @@ class Document(QObject):
         series, flow, step = self._series, self.flow, self.study.step
         if series is None or flow is None or flow.step == step or self.study.reading.steps != self._shown.reading.steps:
             return
-        reference = reference_of(flow, self.study)
+        context = reference_of(flow, self.study), methods_of(self.study)
+
+        def read(number: int, token: Token | None = None) -> Evaluator:
+            return series.evaluator(number, context[0], token, context[1])
 
         def done(evaluator: Evaluator) -> None:
             if self._series is not series or self.study.step != step:
@@ -307,7 +310,7 @@ class Document(QObject):
             self.refresh()
             ahead = (step + 1) % len(series.times)
             if not series.has(ahead) and ahead not in self._broken:
-                self.jobs.submit("ahead", f"Reading step {ahead + 1} ahead", lambda token: series.evaluator(ahead, reference, token),
+                self.jobs.submit("ahead", f"Reading step {ahead + 1} ahead", lambda token: read(ahead, token),
                                  lambda _answer: None, lambda _error: None)
 
         def failed(error: TidalLensError) -> None:
@@ -319,9 +322,9 @@ class Document(QObject):
             self.step_changed.emit()
 
         if series.has(step):
-            done(series.evaluator(step, reference))
+            done(read(step))
         else:
-            self.jobs.submit("step", f"Reading step {step + 1}", lambda token: series.evaluator(step, reference, token), done, failed)
+            self.jobs.submit("step", f"Reading step {step + 1}", lambda token: read(step, token), done, failed)
 
     # -- evaluation ------------------------------------------------------------------------------------------
 
@@ -355,8 +358,9 @@ class Document(QObject):
 
     def _wish(self, layer: AnyLayer, draft: bool) -> tuple[object, ...]:
         assert self.evaluator is not None
-        return (self.evaluator.flow.number, self.evaluator.store.reference, layer.kind, layer.shape, layer.look.colour_by,
-                draft and layer.kind == "streamlines")
+        store = self.evaluator.store
+        return (self.evaluator.flow.number, layer.kind, layer.shape, tuple(store.signature(name) for name in _quantities_of(layer)),
+                layer.look.colour_by, draft and layer.kind == "streamlines")
 
     def _ask(self, layer: AnyLayer) -> None:
         evaluator = self.evaluator
@@ -382,15 +386,31 @@ class Document(QObject):
             self.results.pop(layer.id, None)
             self.result_changed.emit(layer.id)
 
+        for name in _quantities_of(layer):
+            self._first_look(evaluator, name)
         self.jobs.submit(layer.id, f"{layer.name}", lambda token: evaluator.evaluate(layer, token, draft=draft), done, failed)
         self.result_changed.emit(layer.id)
+
+    def _first_look(self, evaluator: Evaluator, name: str) -> None:
+        """Of a large flow, show a quantity's range from a sample while the whole is worked out."""
+        if evaluator.flow.n_points < LARGE or evaluator.store.known_distribution(name) is not None:
+            return
+
+        def known(spread: Distribution | None) -> None:
+            if spread is not None and evaluator is self.evaluator:
+                self.quantity_known.emit(name)
+
+        self.jobs.submit(f"first look {name}", "A first look", lambda token: evaluator.store.preview(name, token), known,
+                         lambda _error: None)
 
     def ask_quantity(self, name: str) -> None:
         """Work out a quantity and its distribution."""
         evaluator = self.evaluator
-        if evaluator is None or evaluator.store.known_distribution(name) is not None:
+        spread = evaluator.store.known_distribution(name) if evaluator is not None else None
+        if evaluator is None or (spread is not None and not spread.coarse):
             return
         title = evaluator.store.describe(name).title
+        self._first_look(evaluator, name)
         self.jobs.submit(f"quantity {name}", title, lambda token: evaluator.store.distribution(name, token),
                          lambda _answer: self.quantity_known.emit(name), self._tell)
 
@@ -450,7 +470,7 @@ class Document(QObject):
             raw = open_as(path, part, token, anyway=anyway, step=study.step if study is not None else None, numbered=many)
             flow = raw if study is None else corrected(raw, study)
             wanted = reference_of(flow, study) if study is not None else flow.reference
-            evaluator = Evaluator(flow, wanted)
+            evaluator = Evaluator(flow, wanted, methods_of(study) if study is not None else None)
             begin = study if study is not None else first_study(flow, evaluator.store)
             facts = {"case": str(path.resolve()), "step": flow.step, "numbered": many, "reading": part,
                      **({"history": history} if history else {})}

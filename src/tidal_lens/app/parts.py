@@ -315,9 +315,9 @@ class QuantityChooser(_Box):
         self._names: list[str | None] = []
         self.activated.connect(lambda at: self.picked.emit(self._names[at]))
 
-    def offer(self, quantities: Sequence[Quantity], chosen: str | None) -> None:
-        """List the quantities and mark the chosen one."""
-        offered = [q for q in quantities if q.components == 1]
+    def offer(self, quantities: Sequence[Quantity], chosen: str | None, *, walls: bool = False) -> None:
+        """List the quantities that can be had and mark the chosen one; those known on walls only if they are asked for."""
+        offered = [q for q in quantities if q.components == 1 and (q.place != "wall" or walls) and (not q.missing or q.name == chosen)]
         names: list[str | None] = ([None] if self._plain else []) + [q.name for q in offered]
         if names != self._names or self.count() != len(names):
             self._names = names

@@ -172,6 +172,9 @@ QToolButton[role="tile"]:focus { border-color: $sea; }
 QToolButton[role="fold"] { border: 1px solid transparent; padding: 2px 0; font-weight: 600; text-align: left; }
 QToolButton[role="pick"] { border: 1px solid $line; padding: 3px 2px; }
 QToolButton[role="pick"]:checked { background: $sea; color: $on_sea; border-color: $sea; }
+QPlainTextEdit { background: $paper; border: 1px solid $line; border-radius: 6px; padding: 2px 4px;
+    selection-background-color: $shoal; selection-color: $ink; }
+QPlainTextEdit:focus { border-color: $sea; }
 QLineEdit { background: $paper; border: 1px solid $line; border-radius: 6px; padding: 3px 6px;
   selection-background-color: $sea; selection-color: $on_sea; }
 QLineEdit:focus { border-color: $sea; }

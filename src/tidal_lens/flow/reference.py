@@ -20,6 +20,12 @@ class ReferenceState:
         Ratio of specific heats.
     origin : str
         Where the state came from, in words, for the user.
+    gas_constant : float or None
+        Specific gas constant; None where it was not typed.
+    viscosity : float or None
+        Viscosity where the result has none; None where it was not typed.
+    prandtl : float
+        Prandtl number.
     """
 
     pressure: float | None = None
@@ -27,6 +33,9 @@ class ReferenceState:
     velocity: tuple[float, float, float] = (0.0, 0.0, 0.0)
     gamma: float = 1.4
     origin: str = "unknown"
+    gas_constant: float | None = None
+    viscosity: float | None = None
+    prandtl: float = 0.72
 
     @property
     def speed(self) -> float:

@@ -1,37 +1,15 @@
-"""The catalogue of derived quantities: what each is, what it needs, and how it is had."""
+"""The catalogue of derived quantities: what each is, where its definition comes from, and when it misleads.
+
+Most are formulas of our own language; the few that are not point to what computes them.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Any, Literal, Protocol
+from dataclasses import dataclass, replace
+from typing import Literal
 
-import numpy as np
-from numpy.typing import NDArray
-
-from tidal_lens.errors import MissingQuantityError
-from tidal_lens.flow.reference import ReferenceState
-
-Scale = Literal["even", "signed", "mach"]
-Values = NDArray[Any]
-HIDDEN = "hidden"
-
-
-class Source(Protocol):
-    """Where a computation gets what it needs."""
-
-    @property
-    def reference(self) -> ReferenceState:
-        """The reference state."""
-
-    def get(self, name: str) -> Values:
-        """Node values of a quantity or of a role, shape (n,) or (n, 3)."""
-
-    def gradient(self, values: Values) -> Values:
-        """Gradient of node values, shape (n, components, 3)."""
-
-    def turning(self, name: str) -> Values:
-        """The velocity gradient, the vorticity or Q: they are worked out together."""
+Scale = Literal["even", "signed", "mach", "angle"]
+Components = Literal[1, 3, 9]
 
 
 @dataclass(frozen=True)
@@ -41,21 +19,29 @@ class Definition:
     Attributes
     ----------
     name : str
-        Identifier in studies.
+        Identifier in studies; in formulas with _ in place of -.
     title, symbol, unit : str
         On screen; the SI unit.
     group : str
         Purpose under which it is listed.
-    needs : tuple of str
-        Roles and reference values that must be there.
+    formula : str
+        In the formula language; empty for what has a computation of its own.
+    told : str
+        The formula as one writes it by hand.
+    source : str
+        Where the definition is published.
+    sign : str
+        What its sign means.
+    misleads : str
+        When not to trust it.
     scale : str
-        ``signed`` about zero, ``mach`` about 1, or ``even``.
-    compute : callable
-        From a source to node values.
-    about : str
-        Formula and source of the definition.
+        ``signed`` about zero, ``mach`` about 1, ``angle`` round the circle, or ``even``.
     components : int
-        1 or 3.
+        1, 3 or 9.
+    needs : tuple of str
+        What a computation of its own rests on: quantities, ``const:`` values, ``series``, ``plane flow`` or ``walls``.
+    on_walls : bool
+        Whether it is known on walls only.
     """
 
     name: str
@@ -63,91 +49,198 @@ class Definition:
     symbol: str
     unit: str
     group: str
-    needs: tuple[str, ...]
-    scale: Scale
-    compute: Callable[[Source], Values]
-    about: str
-    components: int = 1
+    formula: str
+    told: str
+    source: str = ""
+    sign: str = ""
+    misleads: str = ""
+    scale: Scale = "even"
+    components: Components = 1
+    needs: tuple[str, ...] = ()
+    on_walls: bool = False
 
 
-def _speed(s: Source) -> Values:
-    return np.asarray(np.linalg.norm(s.get("velocity"), axis=1))
+HIDDEN = "hidden"
+VORTICES, SHOCKS, WALLS, ENERGY, MOTION, FRAMES, OPTICAL = (
+    "Vortices", "Shocks and compression", "Walls", "Pressure and energy", "Motion", "Rotating and cylindrical", "Schlieren and shadowgraph")
 
-
-def _mach(s: Source) -> Values:
-    with np.errstate(invalid="ignore", divide="ignore"):
-        return np.asarray(s.get("speed") / np.sqrt(s.reference.gamma * s.get("pressure") / s.get("density")))
-
-
-def _cp(s: Source) -> Values:
-    ref = s.reference
-    if ref.pressure is None or ref.density is None or ref.speed == 0.0:
-        raise MissingQuantityError("Cp needs the free stream's pressure, density and velocity.", "reference state",
-                                   "Type them in the Case station.")
-    return np.asarray((s.get("pressure") - ref.pressure) / (0.5 * ref.density * ref.speed**2))
-
-
-def _divergence(s: Source) -> Values:
-    g = s.get("velocity-gradient")
-    return np.asarray(g[:, 0, 0] + g[:, 1, 1] + g[:, 2, 2])
-
-
-def _turning(name: str) -> Callable[[Source], Values]:
-    return lambda s: s.turning(name)
-
-
-def _component(name: str, axis: int) -> Callable[[Source], Values]:
-    return lambda s: np.ascontiguousarray(s.get(name)[:, axis])
-
-
-def _magnitude(name: str) -> Callable[[Source], Values]:
-    return lambda s: np.linalg.norm(s.get(name), axis=1)
-
-
-def _density_gradient(s: Source) -> Values:
-    return np.ascontiguousarray(s.gradient(s.get("density"))[:, 0, :])
-
-
-def _laplacian_of_density(s: Source) -> Values:
-    g = s.gradient(s.get("density-gradient"))
-    return np.asarray(g[:, 0, 0] + g[:, 1, 1] + g[:, 2, 2])
-
-
-_HUNT = "Hunt, Wray & Moin 1988"
+_HUNT = "Hunt, Wray & Moin 1988, CTR-S88"
+_JEONG = "Jeong & Hussain 1995, J. Fluid Mech. 285"
+_CHONG = "Chong, Perry & Cantwell 1990, Phys. Fluids A 2"
+_ZHOU = "Zhou, Adrian, Balachandar & Kendall 1999, J. Fluid Mech. 387"
+_LEVY = "Levy, Degani & Seginer 1990, AIAA J. 28"
+_TRUESDELL = "Truesdell 1953, J. Rational Mech. Anal. 2"
+_LIU = "Liu, Wang, Yang & Duan 2016, Sci. China Phys. Mech. Astron. 59"
+_NACA = "NACA Report 1135 (1953)"
+_LOVELY = "Lovely & Haimes 1999, AIAA 99-3285"
+_DUCROS = "Ducros et al. 1999, J. Comput. Phys. 152"
 _SETTLES = "Settles 2001, Schlieren and Shadowgraph Techniques"
+_QUIRK = "Quirk & Karni 1996, J. Fluid Mech. 318"
+_SCHLICHTING = "Schlichting, Boundary-Layer Theory"
+_LAMB = "Lamb, Hydrodynamics"
+_PRACTICE = "common practice, no source"
+_SHEAR = "Positive in plane shear too: a boundary layer is not told from a vortex."
+_GRID = "Noisy where the mesh is coarse: it rests on first derivatives."
+
+
+def _axes(whole: Definition, of: str) -> tuple[Definition, ...]:
+    """One entry for each component of a vector ``of``."""
+    return tuple(replace(whole, name=f"{whole.name}-{a}", title=f"{whole.title} {a}", symbol=f"{whole.symbol}{a}", formula=f"{of}.{a}",
+                         told=whole.told.format(a=a), scale="signed") for a in "xyz")
+
 
 CATALOGUE: tuple[Definition, ...] = (
-    Definition("speed", "Speed", "|u|", "m/s", "Motion", ("velocity",), "even", _speed, "√(u² + v² + w²)"),
-    Definition("velocity-x", "Velocity x", "u", "m/s", "Motion", ("velocity",), "signed", _component("velocity", 0),
-               "x component of the velocity"),
-    Definition("velocity-y", "Velocity y", "v", "m/s", "Motion", ("velocity",), "signed", _component("velocity", 1),
-               "y component of the velocity"),
-    Definition("velocity-z", "Velocity z", "w", "m/s", "Motion", ("velocity",), "signed", _component("velocity", 2),
-               "z component of the velocity"),
-    Definition("divergence", "Divergence", "∇·u", "1/s", "Motion", ("velocity",), "signed", _divergence,
-               "∂u/∂x + ∂v/∂y + ∂w/∂z; negative where the flow is compressed"),
-    Definition("vorticity", "Vorticity", "ω", "1/s", "Turning", ("velocity",), "even", _turning("vorticity"),
-               "∇ × u, right-handed; the vector", 3),
-    Definition("vorticity-magnitude", "Vorticity magnitude", "|ω|", "1/s", "Turning", ("velocity",), "even",
-               _magnitude("vorticity"), "|∇ × u|; large in shear layers too, not only in vortices"),
-    Definition("vorticity-x", "Vorticity x", "ωx", "1/s", "Turning", ("velocity",), "signed", _component("vorticity", 0),
-               "∂w/∂y − ∂v/∂z"),
-    Definition("vorticity-y", "Vorticity y", "ωy", "1/s", "Turning", ("velocity",), "signed", _component("vorticity", 1),
-               "∂u/∂z − ∂w/∂x"),
-    Definition("vorticity-z", "Vorticity z", "ωz", "1/s", "Turning", ("velocity",), "signed", _component("vorticity", 2),
-               "∂v/∂x − ∂u/∂y"),
-    Definition("q", "Q", "Q", "1/s²", "Turning", ("velocity",), "signed", _turning("q"),
-               f"½[(tr ∇u)² − tr(∇u²)]; positive where turning outweighs straining ({_HUNT})"),
-    Definition("mach", "Mach number", "M", "", "Gas", ("velocity", "pressure", "density"), "mach", _mach,
-               "|u| / √(γ p / ρ)"),
-    Definition("cp", "Pressure coefficient", "Cp", "", "Gas", ("pressure", "free stream"), "signed", _cp,
-               "(p − p∞) / (½ ρ∞ U∞²)"),
-    Definition("density-gradient-magnitude", "Density gradient", "|∇ρ|", "kg/m⁴", "Optical", ("density",), "even",
-               _magnitude("density-gradient"), f"|∇ρ|, as in schlieren pictures ({_SETTLES})"),
-    Definition("density-laplacian", "Laplacian of density", "∇²ρ", "kg/m⁵", "Optical", ("density",), "signed",
-               _laplacian_of_density, f"∇·∇ρ, as in shadowgraphs ({_SETTLES})"),
+    Definition("speed", "Speed", "|u|", "m/s", MOTION, "mag(U)", "√(u² + v² + w²)"),
+    Definition("velocity-x", "Velocity x", "u", "m/s", MOTION, "U.x", "x component of the velocity", scale="signed"),
+    Definition("velocity-y", "Velocity y", "v", "m/s", MOTION, "U.y", "y component of the velocity", scale="signed"),
+    Definition("velocity-z", "Velocity z", "w", "m/s", MOTION, "U.z", "z component of the velocity", scale="signed"),
+    Definition("divergence", "Divergence", "∇·u", "1/s", MOTION, "tr(grad(U))", "∂u/∂x + ∂v/∂y + ∂w/∂z", "",
+               "negative where the flow is compressed", _GRID, "signed"),
+    Definition("strain-rate", "Strain rate", "γ̇", "1/s", MOTION, "sqrt(2 * inner(sym(grad(U)), sym(grad(U))))",
+               "√(2 S:S), S the symmetric part of ∇u", _SCHLICHTING),
+    Definition("convective-acceleration", "Convective acceleration", "(u·∇)u", "m/s²", MOTION, "dot(grad(U), U)", "u·∇u; the vector",
+               components=3),
+    Definition("acceleration", "Acceleration", "a", "m/s²", MOTION, "mag(ddt(U) + dot(grad(U), U))", "|∂u/∂t + u·∇u|",
+               misleads="The part in time is only as good as the steps are close."),
+    Definition("lamb-vector", "Lamb vector", "ω × u", "m/s²", MOTION, "cross(curl(U), U)", "vorticity × velocity; the vector", _LAMB,
+               components=3),
+    Definition("lamb-magnitude", "Lamb vector magnitude", "|ω × u|", "m/s²", MOTION, "mag(lamb_vector)", "|ω × u|", _LAMB,
+               misleads="Zero in a vortex whose vorticity runs along the flow."),
+    Definition("pressure-rate", "Pressure rate", "∂p/∂t", "Pa/s", MOTION, "ddt(p)", "∂p/∂t", scale="signed",
+               sign="positive where the pressure rises", misleads="Only as good as the steps are close."),
+    Definition("pressure-rate-moving", "Pressure rate along the path", "Dp/Dt", "Pa/s", MOTION, "ddt(p) + dot(U, grad(p))",
+               "∂p/∂t + u·∇p", scale="signed", sign="positive where particles are compressed"),
+    Definition("stream-function", "Stream function", "ψ", "m²/s", MOTION, "", "u = ∂ψ/∂y, v = −∂ψ/∂x in a plane flow", _LAMB,
+               "grows to the left of the flow", "Of a plane flow that is free of divergence; else a best fit.", "signed",
+               needs=("velocity", "plane flow")),
+    Definition("stokes-stream-function", "Stokes stream function", "Ψ", "m³/s", MOTION, "",
+               "ux = (1/r) ∂Ψ/∂r, ur = −(1/r) ∂Ψ/∂x about the chosen axis", _LAMB, "",
+               "Of a plane flow that is half of an axisymmetric one, about an axis in its plane.", "signed",
+               needs=("velocity", "plane flow", "const:axis", "const:axis_point")),
+
+    Definition("vorticity", "Vorticity", "ω", "1/s", VORTICES, "", "∇ × u; the vector", _LAMB, "right-handed", _SHEAR, components=3,
+               needs=("velocity",)),
+    Definition("vorticity-magnitude", "Vorticity magnitude", "|ω|", "1/s", VORTICES, "mag(vorticity)", "|∇ × u|", _LAMB, "", _SHEAR),
+    *_axes(Definition("vorticity", "Vorticity", "ω", "1/s", VORTICES, "", "{a} component of ∇ × u", "", "right-handed", _SHEAR),
+           "vorticity"),
+    Definition("q", "Q", "Q", "1/s²", VORTICES, "", "½[(tr ∇u)² − tr(∇u²)]; ½(‖Ω‖² − ‖S‖²) without divergence", _HUNT,
+               "positive where turning outweighs straining", "Its level depends on the flow: a value of one case is none of another.",
+               "signed", needs=("velocity",)),
+    Definition("lambda2", "Lambda 2", "λ₂", "1/s²", VORTICES, "", "middle eigenvalue of S² + Ω²", _JEONG,
+               "negative in vortices", "Derived for incompressible flow; at shocks it means nothing.", "signed", needs=("velocity",)),
+    Definition("delta", "Delta", "Δ", "1/s⁶", VORTICES, "", "(Q̃/3)³ + (R̃/2)² of ∇u without its trace", _CHONG,
+               "positive where two eigenvalues are complex", "Shows weak turning as readily as strong vortices.", "signed",
+               needs=("velocity",)),
+    Definition("swirling-strength", "Swirling strength", "λci", "1/s", VORTICES, "",
+               "imaginary part of the complex eigenvalues of ∇u; 0 where all are real", _ZHOU, "", _GRID, needs=("velocity",)),
+    Definition("swirl-axis", "Swirl axis", "e", "", VORTICES, "", "real eigenvector of ∇u where the others are complex; the vector", _ZHOU,
+               "on the side of the vorticity", "Zero where nothing swirls.", components=3, needs=("velocity",)),
+    Definition("helicity", "Helicity", "h", "m/s²", VORTICES, "dot(U, curl(U))", "u · ω", _LEVY,
+               "positive where the flow turns right-handed about its own direction", "Changes with the frame of reference.", "signed"),
+    Definition("normalised-helicity", "Normalised helicity", "Hn", "", VORTICES, "dot(U, curl(U)) / (mag(U) * mag(curl(U)))",
+               "u · ω / (|u| |ω|), the cosine of the angle between them", _LEVY, "changes sign from a vortex to the one beside it",
+               "Near ±1 in any weak flow along its vorticity; look at it where the vorticity is large.", "signed"),
+    Definition("kinematic-vorticity-number", "Kinematic vorticity number", "Wk", "", VORTICES, "mag(skew(grad(U))) / mag(sym(grad(U)))",
+               "‖Ω‖ / ‖S‖", _TRUESDELL, "1 in plane shear, more in vortices",
+               "Without bounds in solid rotation; says nothing of strength."),
+    Definition("rotation-share", "Rotation share", "ΩR", "", VORTICES,
+               "inner(skew(grad(U)), skew(grad(U))) / (inner(sym(grad(U)), sym(grad(U))) + inner(skew(grad(U)), skew(grad(U)))"
+               " + 0.001 * vmax(inner(skew(grad(U)), skew(grad(U))) - inner(sym(grad(U)), sym(grad(U)))))",
+               "‖Ω‖² / (‖S‖² + ‖Ω‖² + ε), ε a thousandth of the greatest ‖Ω‖² − ‖S‖²", _LIU, "above 0.52 in vortices",
+               "ε decides what counts as nothing."),
+
+    Definition("normal-mach", "Normal Mach number", "Mn", "", SHOCKS, "dot(U, grad(p)) / (mag(grad(p)) * sqrt(gamma * p / rho))",
+               "u · ∇p / (a |∇p|)", _LOVELY, "1 at shocks that the flow goes through; negative in expansions",
+               "Large in smooth compressions too: ask for a steep pressure gradient besides.", "mach"),
+    Definition("compression-sensor", "Compression sensor", "Θ", "", SHOCKS,
+               "where(div(U) < 0, div(U)**2 / (div(U)**2 + dot(curl(U), curl(U)) + 1e-12 * vmax(div(U)**2)), 0)",
+               "(∇·u)² / [(∇·u)² + ω² + ε] where ∇·u < 0, else 0", _DUCROS, "near 1 in shocks, near 0 in boundary layers and vortices",
+               "Weak sound in a still region looks like a shock."),
+    Definition("pressure-gradient", "Pressure gradient", "|∇p|", "Pa/m", SHOCKS, "mag(grad(p))", "|∇p|", "", "", _GRID),
+
+    Definition("mach", "Mach number", "M", "", ENERGY, "mag(U) / sqrt(gamma * p / rho)", "|u| / √(γ p / ρ)", _NACA, scale="mach"),
+    Definition("sound-speed", "Speed of sound", "a", "m/s", ENERGY, "sqrt(gamma * p / rho)", "√(γ p / ρ)", _NACA),
+    Definition("cp", "Pressure coefficient", "Cp", "", ENERGY, "(p - p_ref) / q_ref", "(p − p∞) / (½ ρ∞ U∞²)", _PRACTICE,
+               "negative in suction", "In compressible flow it exceeds 1 at a stagnation point.", "signed"),
+    Definition("dynamic-pressure", "Dynamic pressure", "q", "Pa", ENERGY, "0.5 * rho * dot(U, U)", "½ ρ |u|²", _PRACTICE),
+    Definition("total-pressure", "Total pressure", "p₀", "Pa", ENERGY,
+               "p * (1 + (gamma - 1) / 2 * mach**2) ** (gamma / (gamma - 1))", "p [1 + ½(γ−1) M²]^(γ/(γ−1))", _NACA,
+               "", "That of an isentropic stop: a probe in supersonic flow reads the pitot pressure."),
+    Definition("pitot-pressure", "Pitot pressure", "p₀₂", "Pa", ENERGY,
+               "where(mach > 1, p * ((gamma + 1) / 2 * max(mach, 1)**2) ** (gamma / (gamma - 1))"
+               " * ((gamma + 1) / (2 * gamma * max(mach, 1)**2 - (gamma - 1))) ** (1 / (gamma - 1)), total_pressure)",
+               "total pressure; behind a normal shock where M > 1 (Rayleigh)", _NACA),
+    Definition("total-pressure-loss", "Total-pressure loss", "ζ", "", ENERGY, "(p0_ref - total_pressure) / q_ref",
+               "(p₀∞ − p₀) / (½ ρ∞ U∞²)", _PRACTICE, "positive where total pressure was lost",
+               "Small losses drown in the errors of the interpolated Mach number.", "signed"),
+    Definition("total-pressure-coefficient", "Total-pressure coefficient", "Cp₀", "", ENERGY, "(total_pressure - p_ref) / q_ref",
+               "(p₀ − p∞) / (½ ρ∞ U∞²)", _PRACTICE, "1 in undisturbed incompressible flow", "", "signed"),
+    Definition("static-temperature", "Temperature", "T", "K", ENERGY, "T", "from the file, else p / (ρ R)", _NACA),
+    Definition("total-temperature", "Total temperature", "T₀", "K", ENERGY, "T * (1 + (gamma - 1) / 2 * mach**2)",
+               "T [1 + ½(γ−1) M²]", _NACA),
+    Definition("entropy-rise", "Entropy rise", "Δs", "J/(kg K)", ENERGY, "R / (gamma - 1) * log(p / p_ref * (rho_ref / rho)**gamma)",
+               "cv ln[(p/p∞) (ρ∞/ρ)^γ]", _NACA, "positive behind shocks and in boundary layers",
+               "Negative values are errors of the solution or of the reference state.", "signed"),
+    Definition("enthalpy", "Enthalpy", "h", "J/kg", ENERGY, "gamma / (gamma - 1) * p / rho", "γ/(γ−1) p/ρ", _NACA),
+    Definition("total-enthalpy", "Total enthalpy", "h₀", "J/kg", ENERGY, "enthalpy + 0.5 * dot(U, U)", "h + ½|u|²", _NACA),
+    Definition("mass-flux", "Mass flux", "ρu", "kg/(m² s)", ENERGY, "rho * U", "ρ u; the vector", components=3),
+    Definition("mass-flux-magnitude", "Mass flux magnitude", "ρ|u|", "kg/(m² s)", ENERGY, "rho * mag(U)", "ρ |u|"),
+
+    Definition("density-gradient-magnitude", "Density gradient", "|∇ρ|", "kg/m⁴", OPTICAL, "mag(grad(rho))",
+               "|∇ρ|, as schlieren pictures show it", _SETTLES, "", "A picture through the flow adds up along the line of sight."),
+    *_axes(Definition("density-gradient", "Density gradient", "∂ρ/∂", "kg/m⁴", OPTICAL, "", "∂ρ/∂{a}: a knife edge across {a}", _SETTLES),
+           "grad(rho)"),
+    Definition("knife-edge", "Knife edge", "∂ρ/∂k", "kg/m⁴", OPTICAL, "dot(grad(rho), knife)", "∇ρ along the chosen direction k", _SETTLES,
+               "positive where density rises along it", "", "signed"),
+    Definition("schlieren-shading", "Schlieren shading", "S", "", OPTICAL, "exp(-shading * mag(grad(rho)) / vmax(mag(grad(rho))))",
+               "exp(−c |∇ρ| / max |∇ρ|)", _QUIRK, "1 where nothing changes, dark at shocks",
+               "One steep place, such as a leading edge, pales all others: raise c."),
+    Definition("density-laplacian", "Laplacian of density", "∇²ρ", "kg/m⁵", OPTICAL, "laplacian(rho)", "∇·∇ρ, as in shadowgraphs", _SETTLES,
+               "positive before a shock, negative behind its middle", "Second derivatives show the mesh: smooth it, or trust it less.",
+               "signed"),
+
+    Definition("relative-velocity", "Relative velocity", "w", "m/s", FRAMES, "U - spin * cross(axis, vec(x, y, z) - axis_point)",
+               "u − Ω × r; the vector", _PRACTICE, components=3),
+    Definition("relative-speed", "Relative speed", "|w|", "m/s", FRAMES, "mag(relative_velocity)", "|u − Ω × r|", _PRACTICE),
+    Definition("relative-mach", "Relative Mach number", "Mw", "", FRAMES, "relative_speed / sound_speed", "|w| / a", _PRACTICE,
+               scale="mach"),
+    Definition("radius", "Radius", "r", "m", FRAMES, "mag(cross(axis, vec(x, y, z) - axis_point))", "distance from the axis"),
+    Definition("velocity-axial", "Axial velocity", "ua", "m/s", FRAMES, "dot(U, axis)", "u · e", scale="signed",
+               sign="positive along the axis"),
+    Definition("velocity-radial", "Radial velocity", "ur", "m/s", FRAMES,
+               "dot(U, unit(cross(cross(axis, vec(x, y, z) - axis_point), axis)))", "u · e_r", scale="signed",
+               sign="positive away from the axis", misleads="Not defined on the axis itself."),
+    Definition("velocity-tangential", "Tangential velocity", "ut", "m/s", FRAMES,
+               "dot(U, unit(cross(axis, vec(x, y, z) - axis_point)))", "u · e_θ", scale="signed",
+               sign="positive in the right-handed sense about the axis", misleads="Not defined on the axis itself."),
+    Definition("flow-angle", "Swirl angle", "α", "rad", FRAMES, "atan2(velocity_tangential, velocity_axial)",
+               "angle between the tangential and the axial velocity", _PRACTICE, scale="angle"),
+
+    Definition("wall-shear", "Wall shear stress", "τw", "Pa", WALLS, "", "μ ∂u/∂n along the wall; the vector", _SCHLICHTING,
+               "along the flow at the wall", "Needs several cells in the boundary layer: look at y+.", components=3,
+               needs=("velocity", "viscosity", "walls"), on_walls=True),
+    Definition("wall-shear-magnitude", "Wall shear stress magnitude", "|τw|", "Pa", WALLS, "mag(wall_shear)", "|τw|", _SCHLICHTING,
+               on_walls=True),
+    Definition("skin-friction", "Skin-friction coefficient", "cf", "", WALLS, "mag(wall_shear) / q_ref", "|τw| / (½ ρ∞ U∞²)", _SCHLICHTING,
+               on_walls=True),
+    Definition("friction-velocity", "Friction velocity", "uτ", "m/s", WALLS, "sqrt(mag(wall_shear) / rho)", "√(|τw| / ρ)", _SCHLICHTING,
+               on_walls=True),
+    Definition("y-plus", "y+", "y⁺", "", WALLS, "rho * sqrt(mag(wall_shear) / rho) * first_height / mu",
+               "ρ uτ y₁ / μ, y₁ the height of the first node off the wall", _SCHLICHTING, "",
+               "Of the nodes that the file holds; a solver that keeps values in cells has them half as high.", on_walls=True),
+    Definition("first-height", "Height of the first node", "y₁", "m", WALLS, "",
+               "distance of the nearest node off the wall, along its normal", _PRACTICE, needs=("walls",), on_walls=True),
+    Definition("heat-flux", "Wall heat flux", "qw", "W/m²", WALLS, "mu * gamma * R / ((gamma - 1) * Pr) * wall_rise",
+               "k ∂T/∂n, k = μ cp / Pr", _SCHLICHTING, "positive into the wall",
+               "Perfect gas; the Prandtl number is that of the reference state.",
+               "signed", on_walls=True),
+    Definition("wall-normal", "Wall normal", "n", "", WALLS, "", "unit normal of walls, into the flow; the vector", components=3,
+               needs=("walls",), on_walls=True),
+    Definition("wall-distance", "Wall distance", "d", "m", WALLS, "", "distance to the nearest point of the walls' faces", _PRACTICE,
+               "", "Exact to the flat triangles of the walls.", needs=("walls",)),
+
     # Steps on the way that are kept, but not offered.
-    Definition("velocity-gradient", "", "", "1/s", HIDDEN, ("velocity",), "even", _turning("velocity-gradient"), "∂u_i/∂x_j", 9),
-    Definition("density-gradient", "", "", "kg/m⁴", HIDDEN, ("density",), "even", _density_gradient, "∇ρ", 3),
+    Definition("velocity-gradient", "", "", "1/s", HIDDEN, "", "∂u_i/∂x_j", components=9, needs=("velocity",)),
+    Definition("wall-rise", "", "", "K/m", HIDDEN, "", "∂T/∂n at walls", needs=("temperature", "walls"), on_walls=True),
 )
 BY_NAME = {d.name: d for d in CATALOGUE}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,12 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.flow.case import Flow
-from tidal_lens.flow.faces import outer_faces
 from tidal_lens.flow.grid import Grid, StructuredGrid, UnstructuredGrid
-from tidal_lens.quantities import kernels
-from tidal_lens.work import Token, run_chunks
+from tidal_lens.quantities import fourth_order_kernels as kernels4
+from tidal_lens.quantities import kernels, links_kernels
+from tidal_lens.work import WORKERS, Token, read_only, run_chunks
 
-_EDGES = np.array([(0, 1), (1, 2), (2, 3), (3, 0), (4, 5), (5, 6), (6, 7), (7, 4), (0, 4), (1, 5), (2, 6), (3, 7)])
+Ranges = Sequence[tuple[int, int]] | None
+_NEAR = np.array([(1, 3, 4), (0, 2, 5), (1, 3, 6), (2, 0, 7), (0, 5, 7), (1, 4, 6), (2, 5, 7), (3, 4, 6)])
 
 
 class NodeLinks:
@@ -28,23 +29,35 @@ class NodeLinks:
     links : ndarray, int32
         Nodes at the other end.
     outer : ndarray, shape (n,), bool
-        Nodes of outer faces.
+        Nodes that the cells round them do not enclose.
     """
 
     def __init__(self, grid: UnstructuredGrid, token: Token | None = None) -> None:
-        n = grid.n_points
-        counts = np.zeros(n + 1, np.int64)
-        kernels.count_links(grid.corners, _EDGES, len(_EDGES), counts, np.empty(0, np.int32), False)
-        loose = np.cumsum(counts)
-        links = np.empty(int(loose[-1]), np.int32)
-        kernels.count_links(grid.corners, _EDGES, len(_EDGES), loose.copy(), links, True)
+        n, corners = grid.n_points, read_only(grid.corners)
+        starts, cells = _cells_round_nodes(corners, n, token)
         sizes = np.zeros(n + 1, np.int64)
-        run_chunks(lambda a, b: kernels.drop_repeated_links(loose, links, sizes[1:], a, b), n, 16384, token)
+        self.outer = np.ones(n, dtype=bool)
+        found: dict[int, NDArray[np.int32]] = {}
+
+        def link(begin: int, end: int) -> None:
+            found[begin] = links_kernels.link_nodes(corners, _NEAR, starts, cells, sizes[1:], self.outer, begin, end)
+
+        run_chunks(link, n, 16384, token)
         self.starts = np.cumsum(sizes)
-        self.links = np.empty(int(self.starts[-1]), np.int32)
-        run_chunks(lambda a, b: kernels.pack_links(loose, links, self.starts, self.links, a, b), n, 16384, token)
-        self.outer = np.zeros(n, dtype=bool)
-        self.outer[outer_faces(grid).ravel()] = True
+        self.links = np.concatenate([found[begin] for begin in sorted(found)]) if found else np.empty(0, np.int32)
+
+
+def _cells_round_nodes(corners: NDArray[np.int32], n: int, token: Token | None) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
+    """Cells round each node: where each node's begin, shape (n + 1,), and the cells."""
+    part = -(-len(corners) // WORKERS)
+    counts = np.zeros((WORKERS, n), np.int32)
+    run_chunks(lambda a, b: links_kernels.count_cells(corners, counts[a // part], a, b), len(corners), part, token)
+    starts = np.concatenate([[0], np.cumsum(counts.sum(axis=0, dtype=np.int64))])
+    # Each worker enters its cells behind those of the workers before it: no two write to one place.
+    places = np.cumsum(counts, axis=0, dtype=np.int64) - counts + starts[:-1]
+    cells = np.empty(int(starts[-1]), np.int32)
+    run_chunks(lambda a, b: links_kernels.list_cells(corners, places[a // part], cells, a, b), len(corners), part, token)
+    return starts, cells
 
 
 def links_of(grid: UnstructuredGrid, token: Token | None = None) -> NodeLinks:
@@ -64,11 +77,14 @@ def _columns(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]) -> N
 
 
 def _stepper(grid: Grid, points: NDArray[np.float64], columns: NDArray[Any], result: NDArray[Any],
-             token: Token | None) -> tuple[Callable[[int, int], None], int, int]:
+             token: Token | None, *, fourth_order: bool = False) -> tuple[Callable[[int, int], None], int, int]:
     """What computes a range of the gradient, the number of its steps, and steps a chunk."""
     if isinstance(grid, StructuredGrid):
         dims = np.array(grid.dims, np.int64)
         layer = grid.dims[0] * grid.dims[1]
+        if fourth_order:
+            return (lambda a, b: kernels4.gradient_fourth_order(points, dims, columns, result, a, b), grid.dims[2],
+                    max(1, 65536 // layer))
         return (lambda a, b: kernels.gradient_structured(points, dims, columns, result, a, b), grid.dims[2],
                 max(1, 65536 // layer))
     near = links_of(grid, token)
@@ -77,7 +93,7 @@ def _stepper(grid: Grid, points: NDArray[np.float64], columns: NDArray[Any], res
 
 
 def block_gradient(grid: Grid, points: NDArray[np.float64], values: NDArray[Any], token: Token | None = None,
-                   out: NDArray[Any] | None = None) -> NDArray[Any]:
+                   out: NDArray[Any] | None = None, *, fourth_order: bool = False, ranges: Ranges = None) -> NDArray[Any]:
     """Gradient of node values on one block.
 
     Parameters
@@ -92,6 +108,10 @@ def block_gradient(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]
         Progress and cancel.
     out : ndarray, shape (n, components, 3), optional
         Where to write.
+    fourth_order : bool
+        On structured blocks take differences of fourth order, one-sided at the ends; they ring at shocks and on rough grids.
+    ranges : sequence of (int, int), optional
+        Only these nodes (of structured blocks, the layers in which they are) are worked out.
 
     Returns
     -------
@@ -110,7 +130,13 @@ def block_gradient(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]
     """
     columns = _columns(grid, points, values)
     result = np.empty((len(columns), columns.shape[1], 3), columns.dtype) if out is None else out
-    step, count, chunk = _stepper(grid, points, columns, result, token)
+    step, count, chunk = _stepper(grid, points, columns, result, token, fourth_order=fourth_order)
+    if ranges is not None:
+        per = grid.dims[0] * grid.dims[1] if isinstance(grid, StructuredGrid) else 1
+        for begin, end in ranges:
+            run_chunks(lambda a, b, first=begin // per: step(first + a, first + b), -(-end // per) - begin // per,  # type: ignore[misc]
+                       chunk, token)
+        return result
     run_chunks(step, count, chunk, token)
     if isinstance(grid, StructuredGrid) and not _sound(result):
         kernels.mend_gradient(np.array(grid.dims, np.int64), result)
@@ -195,8 +221,12 @@ def _joined(flow: Flow) -> _Joined | None:
     return ready
 
 
-def flow_turning(flow: Flow, velocity: NDArray[Any], token: Token | None = None) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
+def flow_turning(flow: Flow, velocity: NDArray[Any], token: Token | None = None, *,
+                 fourth_order: bool = False) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
     """Velocity gradient, vorticity and Q over all blocks: across seams of unstructured ones, else averaged on the seams."""
+    if fourth_order:
+        grad = flow_gradient(flow, velocity, token, fourth_order=True)
+        return (grad, *vorticity_and_q(grad, token))
     n, dtype = flow.n_points, velocity.dtype
     grad, vorticity, q = np.empty((n, 3, 3), dtype), np.empty((n, 3), dtype), np.empty(n, dtype)
     joined = _joined(flow)
@@ -215,21 +245,40 @@ def flow_turning(flow: Flow, velocity: NDArray[Any], token: Token | None = None)
     return grad, vorticity, q
 
 
-def flow_gradient(flow: Flow, values: NDArray[Any], token: Token | None = None) -> NDArray[Any]:
-    """Gradient of node values over all blocks, shape (n, components, 3); seams as for :func:`flow_turning`."""
+def flow_gradient(flow: Flow, values: NDArray[Any], token: Token | None = None, *, fourth_order: bool = False,
+                  ranges: Ranges = None) -> NDArray[Any]:
+    """Gradient of node values over all blocks, shape (n, components, 3); seams as for :func:`flow_turning`.
+
+    Of a sample of nodes (``ranges``) it is taken within blocks, and nothing is averaged on seams.
+    """
+    if ranges is not None:
+        return _sampled(flow, values, token, fourth_order=fourth_order, ranges=ranges)
     components = 1 if values.ndim == 1 else values.shape[1]
     result = np.empty((flow.n_points, components, 3), values.dtype)
     joined = _joined(flow)
     for block in flow.blocks:
         if joined is None or isinstance(block.grid, StructuredGrid):
-            block_gradient(block.grid, flow.points[block.points], values[block.points], token, result[block.points])
+            block_gradient(block.grid, flow.points[block.points], values[block.points], token, result[block.points],
+                           fourth_order=fourth_order)
     if joined is not None:
         result[joined.members] = block_gradient(joined.grid, flow.points[joined.first], values[joined.first], token)[joined.place]
     flow.seams.average(result.reshape(flow.n_points, -1))
     return result
 
 
-def vorticity_and_q(grad_u: NDArray[Any], token: Token | None = None) -> tuple[NDArray[Any], NDArray[Any]]:
+def _sampled(flow: Flow, values: NDArray[Any], token: Token | None, *, fourth_order: bool,
+             ranges: Sequence[tuple[int, int]]) -> NDArray[Any]:
+    result = np.empty((flow.n_points, 1 if values.ndim == 1 else values.shape[1], 3), values.dtype)
+    for block in flow.blocks:
+        first, last = block.first_point, block.first_point + block.grid.n_points
+        own = [(max(a, first) - first, min(b, last) - first) for a, b in ranges if a < last and b > first]
+        if own:
+            block_gradient(block.grid, flow.points[block.points], values[block.points], token, result[block.points],
+                           fourth_order=fourth_order, ranges=own)
+    return result
+
+
+def vorticity_and_q(grad_u: NDArray[Any], token: Token | None = None, ranges: Ranges = None) -> tuple[NDArray[Any], NDArray[Any]]:
     """Vorticity and Q of a velocity gradient.
 
     Parameters
@@ -238,6 +287,8 @@ def vorticity_and_q(grad_u: NDArray[Any], token: Token | None = None) -> tuple[N
         [p, i, j] = ∂u_i/∂x_j [1/s].
     token : Token, optional
         Progress and cancel.
+    ranges : sequence of (int, int), optional
+        Only these nodes.
 
     Returns
     -------
@@ -252,5 +303,7 @@ def vorticity_and_q(grad_u: NDArray[Any], token: Token | None = None) -> tuple[N
     """
     vorticity = np.empty((len(grad_u), 3), grad_u.dtype)
     q = np.empty(len(grad_u), grad_u.dtype)
-    run_chunks(lambda a, b: kernels.from_velocity_gradient(grad_u, vorticity, q, a, b), len(grad_u), 65536, token)
+    for begin, end in ranges or [(0, len(grad_u))]:
+        run_chunks(lambda a, b, first=begin: kernels.from_velocity_gradient(grad_u, vorticity, q, first + a,  # type: ignore[misc]
+                                                                            first + b), end - begin, 65536, token)
     return vorticity, q

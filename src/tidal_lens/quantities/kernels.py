@@ -213,50 +213,6 @@ def turning_structured(points: Array, dims: Array, u: Array, grad: Array, vortic
 
 
 @kernel
-def count_links(corners: Array, edges: Array, n_edges: int, starts: Array, links: Array, fill: bool) -> None:
-    """Links from each node along the edges of its cells, repeats included: count first, then fill."""
-    for cell in range(corners.shape[0]):
-        for e in range(n_edges):
-            a, b = corners[cell, edges[e, 0]], corners[cell, edges[e, 1]]
-            if a == b:
-                continue
-            if fill:
-                links[starts[a]] = b
-                starts[a] += 1
-                links[starts[b]] = a
-                starts[b] += 1
-            else:
-                starts[a + 1] += 1
-                starts[b + 1] += 1
-
-
-@kernel
-def drop_repeated_links(starts: Array, links: Array, sizes: Array, begin: int, end: int) -> None:
-    """Make the links of each node begin..end unique, in place at the head of its row; write their number."""
-    for n in range(begin, end):
-        size = 0
-        for a in range(starts[n], starts[n + 1]):
-            seen = False
-            for b in range(starts[n], starts[n] + size):
-                if links[b] == links[a]:
-                    seen = True
-                    break
-            if not seen:
-                links[starts[n] + size] = links[a]
-                size += 1
-        sizes[n] = size
-
-
-@kernel
-def pack_links(starts: Array, links: Array, new_starts: Array, new_links: Array, begin: int, end: int) -> None:
-    """Copy the heads of rows into a tight table."""
-    for n in range(begin, end):
-        size = new_starts[n + 1] - new_starts[n]
-        for a in range(size):
-            new_links[new_starts[n] + a] = links[starts[n] + a]
-
-
-@kernel
 def _gather_ring(node: int, starts: Array, links: Array, ring: Array) -> int:
     """Two rings of neighbours, a third where they are few; at most as many as ``ring`` holds."""
     count = 0

@@ -1,4 +1,4 @@
-"""Values at nodes from values at cells."""
+"""Values at nodes from values at cells, and the other way round."""
 
 from __future__ import annotations
 
@@ -8,12 +8,24 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.flow.case import Block, Field, Flow
-from tidal_lens.flow.grid import OWN_CORNERS, StructuredGrid
-from tidal_lens.quantities import kernels
+from tidal_lens.flow.grid import StructuredGrid
+from tidal_lens.flow.volumes import cell_volumes
+from tidal_lens.quantities import kernels, smoothing_kernels
+from tidal_lens.quantities.methods import Averaging
+from tidal_lens.quantities.smoothing import distinct_corners, lattice_corners
 
 
-def node_values(flow: Flow, field: Field) -> NDArray[Any]:
-    """Node values of a field; those of a cell field are the means of the cells round each node.
+def node_values(flow: Flow, field: Field, averaging: Averaging = "count") -> NDArray[Any]:
+    """Node values of a field; those of a cell field are means of the cells round each node.
+
+    Parameters
+    ----------
+    flow : Flow
+        The flow.
+    field : Field
+        One of its fields, or one like them.
+    averaging : str
+        ``count``: the plain mean; ``volume``: weighted by the cells' volumes; ``distance``: by one over the distance of their middles.
 
     Returns
     -------
@@ -24,9 +36,13 @@ def node_values(flow: Flow, field: Field) -> NDArray[Any]:
         return field.values
     columns = field.values[:, None] if field.values.ndim == 1 else field.values
     sums = np.zeros((flow.n_points, columns.shape[1]))
-    counts = np.zeros(flow.n_points, np.int64)
+    counts = np.zeros(flow.n_points)
     for block in flow.blocks:
-        _add_block(block, columns[block.cells], sums, counts)
+        if averaging == "count":
+            _add_block(block, columns[block.cells], sums, counts)
+        else:
+            _add_weighted(block, flow.points[block.points], np.ascontiguousarray(columns[block.cells], dtype=np.float64), averaging,
+                          sums[block.points], counts[block.points])
     seams = flow.seams
     if seams.n_groups:
         total = np.bincount(seams.groups, counts[seams.nodes], seams.n_groups)
@@ -38,7 +54,50 @@ def node_values(flow: Flow, field: Field) -> NDArray[Any]:
     return means[:, 0].copy() if field.values.ndim == 1 else means
 
 
-def _add_block(block: Block, values: NDArray[Any], sums: NDArray[np.float64], counts: NDArray[np.int64]) -> None:
+def cell_values(flow: Flow, values: NDArray[Any]) -> NDArray[Any]:
+    """Cell values from node values: the mean of each cell's own nodes.
+
+    Parameters
+    ----------
+    flow : Flow
+        The flow.
+    values : ndarray, shape (n,) or (n, 3)
+        Node values.
+
+    Returns
+    -------
+    ndarray, shape (cells,) or (cells, 3)
+    """
+    out = np.empty((flow.n_cells, *values.shape[1:]), values.dtype)
+    for block in flow.blocks:
+        own = values[block.points]
+        if isinstance(block.grid, StructuredGrid):
+            layer = (block.grid.dims[0] - 1) * (block.grid.dims[1] - 1)
+            for k in range(block.grid.dims[2] - 1):
+                at = block.first_cell + k * layer
+                out[at:at + layer] = own[lattice_corners(block.grid.dims, k, k + 1)].mean(axis=1)
+        else:
+            distinct = distinct_corners(block.grid)
+            weights = distinct / distinct.sum(axis=1, keepdims=True)
+            out[block.cells] = np.einsum("mc,mc...->m...", weights, own[block.grid.corners])
+    return out
+
+
+def _add_weighted(block: Block, points: NDArray[np.float64], values: NDArray[np.float64], averaging: Averaging, sums: NDArray[np.float64],
+                  counts: NDArray[np.float64]) -> None:
+    near = averaging == "distance"
+    if isinstance(block.grid, StructuredGrid):
+        layer = (block.grid.dims[0] - 1) * (block.grid.dims[1] - 1)
+        for k in range(block.grid.dims[2] - 1):
+            corners = lattice_corners(block.grid.dims, k, k + 1)
+            smoothing_kernels.weighted_to_nodes(corners, np.ones((1, 8), dtype=bool), points, values[k * layer:(k + 1) * layer],
+                                                np.abs(cell_volumes(points, corners)), near, sums, counts)
+        return
+    smoothing_kernels.weighted_to_nodes(block.grid.corners, distinct_corners(block.grid), points, values,
+                                        np.abs(cell_volumes(points, block.grid.corners)), near, sums, counts)
+
+
+def _add_block(block: Block, values: NDArray[Any], sums: NDArray[np.float64], counts: NDArray[np.float64]) -> None:
     if isinstance(block.grid, StructuredGrid):
         ni, nj, nk = block.grid.dims
         own = sums[block.points].reshape(nk, nj, ni, -1)
@@ -51,8 +110,5 @@ def _add_block(block: Block, values: NDArray[Any], sums: NDArray[np.float64], co
                     own[place] += cells
                     many[place] += 1
         return
-    distinct = np.zeros((block.grid.n_cells, 8), dtype=bool)
-    for kind, corners in OWN_CORNERS.items():
-        distinct[np.ix_(block.grid.types == kind, corners)] = True
-    kernels.cells_to_nodes(block.grid.corners, distinct, np.ascontiguousarray(values), sums[block.points],
+    kernels.cells_to_nodes(block.grid.corners, distinct_corners(block.grid), np.ascontiguousarray(values), sums[block.points],
                            counts[block.points])

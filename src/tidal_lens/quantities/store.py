@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import difflib
+import re
 import threading
 from collections import OrderedDict
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,29 +16,45 @@ from numpy.typing import NDArray
 from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
-from tidal_lens.flow.roles import SCALAR_ROLES
 from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN, Scale
-from tidal_lens.quantities.gradients import flow_gradient, flow_turning
+from tidal_lens.quantities.compute import COMPUTED
+from tidal_lens.quantities.formula.evaluate import Range, Source, evaluate
+from tidal_lens.quantities.formula.functions import DERIVATIVES
+from tidal_lens.quantities.formula.parse import parse
+from tidal_lens.quantities.formula.tree import Formula, FormulaError, Node
+from tidal_lens.quantities.methods import AVERAGING, Methods
+from tidal_lens.quantities.moment import Moment, sample_ranges
+from tidal_lens.quantities.names import CONST, FILE, FORMULA, ROLES, NameTable, catalogue_formula, constant, substitute
 from tidal_lens.quantities.nodes import node_values
+from tidal_lens.quantities.spread import Distribution, distribution_of
 from tidal_lens.work import Token
 
-FILE = "file:"
+Values = NDArray[Any]
+Moments = Callable[[int, ReferenceState, Methods], "QuantityStore"]
+LARGE = 400_000  # nodes from which on a first look is worth it
 _AXES = ("x", "y", "z")
-TURNING = ("velocity-gradient", "vorticity", "q")
+_MINE, _IN_FILE = "Formulas", "In the file"
+_COMPONENTS = {"scalar": 1, "condition": 1, "vector": 3, "tensor": 9}
+_FREE_STREAM = frozenset({"p_ref", "rho_ref", "T_ref", "U_ref", "speed_ref", "q_ref", "M_ref", "p0_ref"})
+_WORDS = {"R": "gas constant", "mu_ref": "viscosity", "t": "time"}
 
 
 @dataclass(frozen=True)
 class Quantity:
-    """What can be shown: a catalogue entry or an array of the file.
+    """What can be shown: a catalogue entry, a formula or an array of the file.
 
     Attributes
     ----------
-    name, title, symbol, unit, group, about, scale
+    name, title, symbol, unit, group, scale
         As in :class:`tidal_lens.quantities.catalogue.Definition`.
+    about : str
+        How it is defined.
     components : int
-        1 or 3; only those with 1 can colour things.
+        1, 3 or 9; only those with 1 can colour things.
     place : str
-        ``node`` or ``cell``: where the values that it rests on stand in the file.
+        ``node`` or ``cell``: where the values that it rests on stand in the file; ``wall`` if it is known on walls only.
+    made : str
+        How it came to the nodes, in a few words: for the colour key.
     missing : str
         Empty, or what is missing to have it.
     """
@@ -51,63 +69,12 @@ class Quantity:
     components: int = 1
     place: str = "node"
     missing: str = ""
+    made: str = "node values"
 
     @property
     def label(self) -> str:
         """Title with unit."""
         return f"{self.title} [{self.unit}]" if self.unit else self.title
-
-
-@dataclass(frozen=True, eq=False)
-class Distribution:
-    """How the values of a quantity are spread over the nodes.
-
-    Attributes
-    ----------
-    low, high : float
-        Least and greatest finite value.
-    usual : tuple of float
-        Range without the outermost half per cent on either side.
-    counts : ndarray
-        Nodes in even bins between the ends of ``usual`` widened by a fifth, limited to low and high.
-    span : tuple of float
-        Ends of the bins.
-    not_finite : int
-        Number of values that are not finite.
-    """
-
-    low: float
-    high: float
-    usual: tuple[float, float]
-    counts: NDArray[np.int64]
-    span: tuple[float, float]
-    not_finite: int
-
-
-def distribution_of(values: NDArray[Any], bins: int = 72) -> Distribution:
-    """Distribution of values of shape (n,)."""
-    finite = values[np.isfinite(values)]
-    if len(finite) == 0:
-        return Distribution(0.0, 0.0, (0.0, 0.0), np.zeros(bins, np.int64), (0.0, 0.0), len(values))
-    low, high = float(finite.min()), float(finite.max())
-    sample = finite[:: max(1, len(finite) // 400_000)]
-    a, b = (float(v) for v in np.quantile(sample, [0.005, 0.995]))
-    if not b > a:
-        a, b = low, high
-    room = 0.2 * (b - a)
-    span = (max(low, a - room), min(high, b + room))
-    if span[1] - span[0] <= 1e-9 * max(abs(low), abs(high), 1e-300):  # all but constant: one bin holds it all
-        middle = 0.5 * (low + high)
-        reach = max(abs(middle), 1e-12)
-        counts, _ = np.histogram(sample, bins=bins, range=(middle - reach, middle + reach))
-    else:
-        counts, _ = np.histogram(sample, bins=bins, range=span)
-    return Distribution(low, high, (a, b), counts.astype(np.int64), span, len(values) - len(finite))
-
-
-def depends_on_reference(name: str) -> bool:
-    """Whether a quantity changes with the free stream or with γ."""
-    return name in ("mach", "cp")
 
 
 class QuantityStore:
@@ -119,51 +86,168 @@ class QuantityStore:
         The flow.
     reference : ReferenceState
         The free stream that coefficients refer to.
+    methods : Methods, optional
+        Choices, and the user's formulas.
+    moments : callable, optional
+        The store of another step of the series.
     budget : int
         Bytes of derived values to keep; the longest unused are dropped first.
     """
 
-    def __init__(self, flow: Flow, reference: ReferenceState, budget: int = 2_000_000_000) -> None:
+    def __init__(self, flow: Flow, reference: ReferenceState, methods: Methods | None = None, *, moments: Moments | None = None,
+                 budget: int = 2_000_000_000) -> None:
         self.flow = flow
         self.reference = reference
+        self.methods = methods or Methods()
+        self._moments = moments
         self._budget = budget
-        self._offered: tuple[Quantity, ...] | None = None
-        self._kept: OrderedDict[str, NDArray[Any]] = OrderedDict()
+        self._offered: dict[str, Quantity] | None = None
+        self._kept: OrderedDict[str, Values] = OrderedDict()
         self._spread: dict[str, Distribution] = {}
+        self._coarse: dict[str, Distribution] = {}
         self._locks: dict[str, threading.Lock] = {}
         self._lock = threading.Lock()
-        self._turning_gate = threading.Lock()
+        self._signatures: dict[str, tuple[object, ...]] = {}
+        self._lacks: dict[str, list[str]] = {}
+        self._below: dict[str, set[str]] = {}  # formulas on which each formula rests, in an order in which they can be computed
+        self.formulas: dict[str, Formula | FormulaError] = {}
+        self._understand()
 
-    def with_reference(self, reference: ReferenceState) -> QuantityStore:
-        """A store with another free stream; values that do not depend on it are taken along."""
-        other = QuantityStore(self.flow, reference, self._budget)
+    def with_context(self, reference: ReferenceState, methods: Methods) -> QuantityStore:
+        """A store with another free stream or other choices; values that do not depend on them are taken along."""
+        other = QuantityStore(self.flow, reference, methods, moments=self.moments, budget=self._budget)
         with self._lock:
-            other._kept = OrderedDict((n, v) for n, v in self._kept.items() if not depends_on_reference(n))
-            other._spread = {n: d for n, d in self._spread.items() if not depends_on_reference(n)}
+            same = {name for name in self._kept.keys() | self._spread.keys() if self.signature(name) == other.signature(name)}
+            other._kept = OrderedDict((n, v) for n, v in self._kept.items() if n in same)
+            other._spread = {n: d for n, d in self._spread.items() if n in same}
         return other
 
-    def kept(self, name: str) -> NDArray[Any] | None:
-        """Values of a quantity if they are at hand, without computing anything."""
-        with self._lock:
-            return self._kept.get(name)
+    @property
+    def moments(self) -> Moments | None:
+        """Gives the store of another step of the series, where there is one."""
+        return self._moments
+
+    @moments.setter
+    def moments(self, moments: Moments | None) -> None:
+        self._moments = moments
+        self._offered = None
+        self._lacks.clear()
+
+    # -- formulas ------------------------------------------------------------------------------------------------
+
+    def _understand(self) -> None:
+        """Check the user's formulas, each after those that it names; what is in a circle is told."""
+        texts = dict(self.methods.formulas)
+        waiting = dict(texts)
+        shapes: dict[str, Any] = {}
+        while waiting:
+            table = NameTable(self.flow, shapes)
+            names = [n for n, _ in table.offered()]
+            done: list[str] = []
+            for name, text in waiting.items():
+                try:
+                    found = parse(text, table.resolve, [*names, *waiting])
+                except FormulaError as error:
+                    if not _words(text) & waiting.keys():
+                        self.formulas[name] = error
+                        done.append(name)
+                    continue
+                self.formulas[name] = found
+                self._below[name] = {n for key in found.root.keys if key.startswith(FORMULA)
+                                     for n in (key[len(FORMULA):], *self._below[key[len(FORMULA):]])}
+                shapes[name] = ("scalar" if found.root.shape == "condition" else found.root.shape, found.root.unit)
+                done.append(name)
+            if not done:
+                break
+            for name in done:
+                del waiting[name]
+        for name, text in waiting.items():
+            self.formulas[name] = self._why_not(name, text, waiting, shapes)
+        self._shapes = shapes
+        self.formulas = {name: self.formulas[name] for name in texts}
+
+    def _why_not(self, name: str, text: str, waiting: dict[str, str], shapes: dict[str, Any]) -> FormulaError:
+        reached = _reached(name, waiting)
+        if name in reached:
+            at = max(text.find(min(_words(text) & reached)), 0)
+            return FormulaError(f"The formula {name} comes back to itself" + (f" by way of {', '.join(sorted(reached - {name}))}."
+                                                                               if reached - {name} else "."), at, len(text),
+                                "Take one of them out of the circle.")
+        try:
+            parse(text, NameTable(self.flow, shapes).resolve, [*waiting])
+        except FormulaError as error:
+            return error
+        return FormulaError("The formula rests on one that is not understood.", 0, len(text))
+
+    def check(self, text: str, name: str = "") -> Formula:
+        """Understand a formula that is being typed in the place of the one of a name.
+
+        Raises
+        ------
+        FormulaError
+            It is not understood, or it would come back to itself.
+        """
+        resting = {n for n in self._shapes if name and name in self._below[n]}
+        shapes = {n: s for n, s in self._shapes.items() if n != name and n not in resting}
+        table = NameTable(self.flow, shapes)
+        try:
+            return parse(text, table.resolve, [n for n, _ in table.offered()])
+        except FormulaError as error:
+            word = text[error.begin:error.end].strip("`")
+            if name and (word == name or word in resting):
+                raise FormulaError(f"{word} rests on {name}: the formula would come back to itself.", error.begin, error.end) from None
+            raise
+
+    def names(self) -> list[tuple[str, str]]:
+        """Names that formulas can use, with what they are."""
+        return NameTable(self.flow, self._shapes).offered()
+
+    def dependants(self, name: str) -> list[str]:
+        """The user's formulas that use a formula, directly or by way of others."""
+        return [n for n in self.formulas if name in self._below.get(n, ())]
+
+    # -- what there is -------------------------------------------------------------------------------------------
 
     def quantities(self) -> tuple[Quantity, ...]:
-        """Everything on offer: the catalogue, then the file's own arrays."""
+        """Everything on offer: formulas, the catalogue, then the file's own arrays."""
+        return tuple(self._all().values())
+
+    def _all(self) -> dict[str, Quantity]:
         if self._offered is None:
-            self._offered = self._list()
+            self._offered = {q.name: q for q in self._list()}
         return self._offered
 
-    def _list(self) -> tuple[Quantity, ...]:
-        offered = [Quantity(d.name, d.title, d.symbol, d.unit if self.flow.si_units else "", d.group, d.about, d.scale,
-                            d.components, self._place(d.needs), self._missing(d.needs))
-                   for d in CATALOGUE if d.group != HIDDEN]
+    def _list(self) -> list[Quantity]:
+        offered: list[Quantity] = []
+        for name, found in self.formulas.items():
+            offered += self._of_formula(name, found)
+        for d in CATALOGUE:
+            if d.group == HIDDEN:
+                continue
+            about = f"{d.told} ({d.source})" if d.source else d.told
+            place, made = self._how(d.name)
+            offered.append(Quantity(d.name, d.title, d.symbol, d.unit if self.flow.si_units else "", d.group, about, d.scale,
+                                    d.components, place, self.missing(d.name), made))
         for f in self.flow.fields.values():
-            offered.append(Quantity(f"{FILE}{f.name}", f.name, f.name, "", "In the file", f"array of the file, one value a {f.place}",
-                                    "even", f.components, f.place))
+            made = "node values" if f.place == "node" else f"cell values, {AVERAGING[self.methods.averaging]}"
+            offered.append(Quantity(f"{FILE}{f.name}", f.name, f.name, "", _IN_FILE, f"array of the file, one value a {f.place}",
+                                    "even", f.components, f.place, made=made))
             if f.components == 3:
-                offered.extend(Quantity(f"{FILE}{f.name}.{axis}", f"{f.name} {axis}", f"{f.name} {axis}", "", "In the file",
-                                        f"{axis} component of {f.name}", "signed", 1, f.place) for axis in _AXES)
-        return tuple(offered)
+                offered.extend(Quantity(f"{FILE}{f.name}.{axis}", f"{f.name} {axis}", f"{f.name} {axis}", "", _IN_FILE,
+                                        f"{axis} component of {f.name}", "signed", 1, f.place, made=made) for axis in _AXES)
+        return offered
+
+    def _of_formula(self, name: str, found: Formula | FormulaError) -> list[Quantity]:
+        key, text = f"{FORMULA}{name}", dict(self.methods.formulas)[name]
+        if isinstance(found, FormulaError):
+            return [Quantity(key, name, name, "", _MINE, text, "even", 1, "node", f"another text. {found.what}")]
+        place, made = self._how(key)
+        unit = str(found.root.unit) if found.root.unit is not None else ""
+        whole = Quantity(key, name, name, unit, _MINE, text, "even", _COMPONENTS[found.root.shape], place, self.missing(key), made)
+        if whole.components != 3:
+            return [whole]
+        return [whole, *(Quantity(f"{key}.{a}", f"{name} {a}", f"{name} {a}", unit, _MINE, f"{a} component of {name}", "signed", 1, place,
+                                  whole.missing, made) for a in _AXES)]
 
     def describe(self, name: str) -> Quantity:
         """What is known of a quantity.
@@ -173,20 +257,160 @@ class QuantityStore:
         MissingQuantityError
             There is none of that name.
         """
-        for quantity in self.quantities():
-            if quantity.name == name:
-                return quantity
-        close = difflib.get_close_matches(name, [q.name for q in self.quantities()], 1)
-        raise MissingQuantityError(f"There is no quantity {name!r} in this result.", self.flow.title,
-                                   f"Did you mean {close[0]!r}?" if close else "")
+        found = self._all().get(name)
+        if found is None:
+            close = difflib.get_close_matches(name, list(self._all()), 1)
+            raise MissingQuantityError(f"There is no quantity {name!r} in this result.", self.flow.title,
+                                       f"Did you mean {close[0]!r}?" if close else "")
+        return found
 
-    def values(self, name: str, token: Token | None = None) -> NDArray[Any]:
+    # -- what rests on what --------------------------------------------------------------------------------------
+
+    def _tree(self, key: str) -> Node | None:
+        """The tree of a quantity that is computed by a formula."""
+        if key.startswith(FORMULA):
+            found = self.formulas.get(_plain(key)[len(FORMULA):])
+            return found.root if isinstance(found, Formula) else None
+        if key in ROLES:
+            if getattr(self.flow.roles, key) or (key == "velocity"):
+                return None
+            for _, way in substitute(key):
+                if not any(self._lacking(way.root)):
+                    return way.root
+            return None
+        found = catalogue_formula(key) if key in BY_NAME else None
+        return found.root if found is not None else None
+
+    def missing(self, key: str) -> str:
+        """What is missing to have a quantity, in words; empty where nothing is."""
+        return ", ".join(dict.fromkeys(self._lack(key)))
+
+    def _lacking(self, root: Node) -> list[str]:
+        out: list[str] = []
+        for node in root.walk():
+            if node.what == "ddt" and (len(self.flow.times) < 2 or self.moments is None):
+                out.append("a time series")
+            if node.leaf is not None and node.leaf.key:
+                out += self._lack(node.leaf.key)
+        return out
+
+    def _lack(self, key: str) -> list[str]:
+        if key not in self._lacks:
+            self._lacks[key] = list(dict.fromkeys(self._find_lack(_plain(key))))
+        return self._lacks[key]
+
+    def _find_lack(self, key: str) -> list[str]:
+        if key.startswith(CONST):
+            name = key[len(CONST):]
+            known = constant(name, self.flow, self.reference, self.methods) is not None
+            return [] if known else ["free stream" if name in _FREE_STREAM else _WORDS.get(name, name)]
+        if key in ("walls", "plane flow"):
+            there = self.flow.normal is not None if key == "plane flow" else any(b.kind == "wall" and b.nodes is not None
+                                                                                 for b in self.flow.boundaries)
+            return [] if there else [key]
+        if key == "velocity":
+            return [] if self.flow.roles.has_velocity else ["velocity"]
+        if key.startswith(FILE):
+            return [] if self._has(key[len(FILE):]) else [key[len(FILE):]]
+        if key in ROLES:
+            return [] if getattr(self.flow.roles, key) or self._tree(key) is not None else [key]
+        tree = self._tree(key)
+        if tree is not None:
+            return self._lacking(tree)
+        if key not in BY_NAME:
+            return [key]
+        return [word for need in BY_NAME[key].needs for word in self._lack(need)]
+
+    def _has(self, label: str) -> bool:
+        return label in self.flow.fields or (label[-2:] in (".x", ".y", ".z") and label[:-2] in self.flow.fields)
+
+    def signature(self, key: str) -> tuple[object, ...]:
+        """Changes when the values of a quantity do, for another reason than another flow."""
+        ready = self._signatures.get(key)
+        if ready is None:
+            ready = self._signatures[key] = self._sign(_plain(key))
+        return ready
+
+    def _sign(self, key: str) -> tuple[object, ...]:
+        if key.startswith(CONST):
+            return key, constant(key[len(CONST):], self.flow, self.reference, self.methods)
+        tree = self._tree(key)
+        if tree is not None:
+            derived = any(n.what in DERIVATIVES for n in tree.walk())
+            return (key, dict(self.methods.formulas).get(key[len(FORMULA):]) if key.startswith(FORMULA) else None,
+                    self._order() if derived else None, *(self.signature(k) for k in sorted(tree.keys)))
+        if key in BY_NAME:
+            return (key, self._order(), *(self.signature(n) for n in BY_NAME[key].needs if n not in ("walls", "plane flow")))
+        return key, self.methods.averaging if self._of_cells([key]) else None
+
+    def _order(self) -> bool:
+        return self.methods.fourth_order
+
+    def _leaves(self, key: str, seen: set[str]) -> set[str]:
+        """Roles and arrays on which a quantity rests, and how often it is smoothed."""
+        key = _plain(key)
+        if key in seen:
+            return set()
+        seen.add(key)
+        tree = self._tree(key)
+        if tree is None:
+            needs = BY_NAME[key].needs if key in BY_NAME else ()
+            return {key} if not needs else {leaf for n in needs for leaf in self._leaves(n, seen)}
+        out = {f"smooth {int(n.parts[1].value)}" for n in tree.walk() if n.what == "smooth"}
+        return out.union(*(self._leaves(k, seen) for k in tree.keys))
+
+    def _of_cells(self, leaves: Sequence[str] | set[str]) -> bool:
+        roles = self.flow.roles
+        names: list[str] = []
+        for leaf in leaves:
+            if leaf.startswith(FILE):
+                label = leaf[len(FILE):]
+                names.append(label if label in self.flow.fields else label[:-2])
+            elif leaf == "velocity":
+                names += [*(roles.velocity or roles.momentum)]
+            elif leaf in ROLES and getattr(roles, leaf):
+                names.append(getattr(roles, leaf))
+        return any(self.flow.fields[n].place == "cell" for n in names if n in self.flow.fields)
+
+    def _how(self, key: str) -> tuple[str, str]:
+        """Where the values of a quantity come from, and how they came to the nodes."""
+        leaves = self._leaves(key, set())
+        cells = self._of_cells(leaves)
+        on_walls = self._on_walls(key, set())
+        words = [f"cell values, {AVERAGING[self.methods.averaging]}" if cells else "node values"]
+        if on_walls:
+            words = ["on walls"]
+        passes = sum(int(leaf.split()[1]) for leaf in leaves if leaf.startswith("smooth "))
+        if passes:
+            words.append(f"smoothed {passes}×")
+        return "wall" if on_walls else "cell" if cells else "node", ", ".join(words)
+
+    def _on_walls(self, key: str, seen: set[str]) -> bool:
+        key = _plain(key)
+        if key in seen:
+            return False
+        seen.add(key)
+        if key in BY_NAME and BY_NAME[key].on_walls:
+            return True
+        tree = self._tree(key)
+        return tree is not None and any(self._on_walls(k, seen) for k in tree.keys)
+
+    # -- values --------------------------------------------------------------------------------------------------
+
+    def kept(self, name: str) -> Values | None:
+        """Values of a quantity if they are at hand, without computing anything."""
+        with self._lock:
+            return self._kept.get(name)
+
+    def values(self, name: str, token: Token | None = None) -> Values:
         """Node values of a quantity, shape (n,), (n, 3) or (n, 3, 3).
 
         Raises
         ------
         MissingQuantityError
             It cannot be had from this result.
+        FormulaError
+            It is a formula that is not understood.
         CancelledError
             The token was cancelled.
         """
@@ -194,7 +418,8 @@ class QuantityStore:
             if name in self._kept:
                 self._kept.move_to_end(name)
                 return self._kept[name]
-            gate = self._locks.setdefault(name, threading.Lock())
+            # What is worked out together waits at one gate.
+            gate = self._locks.setdefault(_together(name), threading.Lock())
         with gate:
             with self._lock:
                 if name in self._kept:
@@ -203,39 +428,11 @@ class QuantityStore:
             self._keep(name, values)
             return values
 
-    def _keep(self, name: str, values: NDArray[Any]) -> None:
+    def _keep(self, name: str, values: Values) -> None:
         values.flags.writeable = False
         with self._lock:
             self._kept[name] = values
             self._trim(name)
-
-    def _turning(self, name: str, token: Token | None) -> NDArray[Any]:
-        """Work out the three that rest on the velocity gradient at once; a second thread waits for the first."""
-        with self._turning_gate:
-            with self._lock:
-                if name in self._kept:
-                    return self._kept[name]
-            answers = dict(zip(TURNING, flow_turning(self.flow, self.values("velocity", token), token), strict=True))
-            for other in TURNING:
-                self._keep(other, answers[other])
-            return answers[name]
-
-    def distribution(self, name: str, token: Token | None = None) -> Distribution:
-        """Distribution of a scalar quantity over the nodes."""
-        ready = self._spread.get(name)
-        if ready is None:
-            ready = self._spread[name] = distribution_of(self.values(name, token))
-        return ready
-
-    def known_distribution(self, name: str) -> Distribution | None:
-        """The distribution if it has been worked out already."""
-        return self._spread.get(name)
-
-    @property
-    def nbytes(self) -> int:
-        """Bytes of kept values."""
-        with self._lock:
-            return sum(v.nbytes for v in self._kept.values())
 
     def _trim(self, newest: str) -> None:
         while sum(v.nbytes for v in self._kept.values()) > self._budget and len(self._kept) > 1:
@@ -244,41 +441,100 @@ class QuantityStore:
                 break
             del self._kept[oldest]
 
-    def _compute(self, name: str, token: Token | None) -> NDArray[Any]:
-        if name == "velocity":
-            return self._velocity(token)
-        if name == "pressure" and self.flow.roles.pressure is None and self.flow.roles.has_pressure:
-            return self._pressure_from_energy(token)
-        if name in SCALAR_ROLES:
-            return self.values(f"{FILE}{getattr(self.flow.roles, name)}", token)
-        if name.startswith(FILE):
-            return self._from_file(name[len(FILE):])
-        if name not in BY_NAME:
-            self.describe(name)
-        definition = BY_NAME[name]
-        missing = self._missing(definition.needs)
-        if missing:
-            raise MissingQuantityError(f"{definition.title or name} needs {missing}, which this result does not have.", self.flow.title,
-                                       "Choose another quantity.")
+    @property
+    def nbytes(self) -> int:
+        """Bytes of kept values."""
+        with self._lock:
+            return sum(v.nbytes for v in self._kept.values())
+
+    def evaluate(self, formula: Formula, token: Token | None = None, *, sample: bool = False) -> Values:
+        """Values of a formula that need not be one of the study's.
+
+        With ``sample`` only some thousand nodes are looked at: the answer holds those, and no others.
+        """
+        lacking = self._lacking(formula.root)
+        if lacking:
+            raise MissingQuantityError(f"It needs {', '.join(dict.fromkeys(lacking))}, which this result does not have.", self.flow.title)
+        if not sample:
+            return evaluate(formula.root, Moment(self, token), token)
+        ranges = sample_ranges(self.flow)
+        values = evaluate(formula.root, Moment(self, token, ranges), token)
+        return np.concatenate([values[a:b] for a, b in ranges])
+
+    def distribution(self, name: str, token: Token | None = None) -> Distribution:
+        """Distribution of a scalar quantity over the nodes; of those on walls for one that is known there only."""
+        ready = self._spread.get(name)
+        if ready is None:
+            values = self.values(name, token)
+            if self.describe(name).place == "wall":
+                values = values[np.isfinite(values)]
+            ready = self._spread[name] = distribution_of(values)
+        return ready
+
+    def preview(self, name: str, token: Token | None = None) -> Distribution | None:
+        """A first look at the distribution, of a sample of the nodes; None where it takes as long as the whole."""
+        tree = self._tree(_plain(name))
+        quantity = self._all().get(name)
+        if self.flow.n_points < LARGE or name in self._kept or quantity is None or quantity.missing or quantity.components != 1:
+            return None
+        source = Moment(self, token, sample_ranges(self.flow))
+        if tree is not None and name == _plain(name):
+            values = evaluate(tree, source, token)
+        elif name in COMPUTED and BY_NAME[name].needs == ("velocity",):
+            values = COMPUTED[name](source)
+        else:
+            return None
+        found = self._coarse[name] = distribution_of(np.concatenate([values[a:b] for a, b in source.ranges]), coarse=True)
+        return found
+
+    def known_distribution(self, name: str) -> Distribution | None:
+        """The distribution if it has been worked out already, else a first look at it if there was one."""
+        return self._spread.get(name) or self._coarse.get(name)
+
+    def _compute(self, name: str, token: Token | None) -> Values:
         if token is not None:
             token.check()
-        values = definition.compute(_Tokened(self, token))
-        return np.ascontiguousarray(values)
+        if name.startswith(FILE):
+            return self._from_file(name[len(FILE):])
+        if name != _plain(name):
+            return np.ascontiguousarray(self.values(_plain(name), token)[:, _AXES.index(name[-1])])
+        found = self.formulas.get(name[len(FORMULA):]) if name.startswith(FORMULA) else None
+        if isinstance(found, FormulaError):
+            raise found
+        self._demand(name)
+        tree = self._tree(name)
+        if tree is not None:
+            below = self._below[name[len(FORMULA):]] if name.startswith(FORMULA) else ()
+            for other in (n for n in self._below if n in below):  # what it rests on first: chains of formulas may be long
+                self.values(f"{FORMULA}{other}", token)
+            return evaluate(tree, Moment(self, token), token)
+        if name == "velocity":
+            return self._velocity(token)
+        if name in ROLES:
+            return self.values(f"{FILE}{getattr(self.flow.roles, name)}", token).view()
+        return np.ascontiguousarray(COMPUTED[name](Moment(self, token)))
 
-    def _from_file(self, label: str) -> NDArray[Any]:
+    def _demand(self, name: str) -> None:
+        """Complain if a quantity is not there, or cannot be had."""
+        if name not in BY_NAME and name not in ROLES:
+            self.describe(name)
+        missing = self.missing(name)
+        if missing:
+            title = BY_NAME[name].title if name in BY_NAME else name[len(FORMULA):] if name.startswith(FORMULA) else name.capitalize()
+            raise MissingQuantityError(f"{title or name} needs {missing}, which this result does not have.", self.flow.title,
+                                       "Choose another quantity, or say in the Case station what it is.")
+
+    def _from_file(self, label: str) -> Values:
         field, axis = self.flow.fields.get(label), -1
         if field is None and label[-2:] in (".x", ".y", ".z"):
             field, axis = self.flow.fields.get(label[:-2]), _AXES.index(label[-1])
         if field is None or (axis >= 0 and field.components != 3):
             raise MissingQuantityError(f"There is no array {label!r} in the file.", self.flow.title, "Choose another quantity.")
-        values = node_values(self.flow, field)
+        values = node_values(self.flow, field, self.methods.averaging)
         return np.ascontiguousarray(values[:, axis]) if axis >= 0 else values.view()
 
-    def _velocity(self, token: Token | None) -> NDArray[Any]:
+    def _velocity(self, token: Token | None) -> Values:
         roles = self.flow.roles
-        if not roles.has_velocity:
-            raise MissingQuantityError("No velocity was recognised in this result.", self.flow.title,
-                                       "Say which arrays it is in the Case station, under Roles.")
         names = roles.velocity or roles.momentum
         parts = [self.values(f"{FILE}{n}", token) for n in names]
         joined = parts[0] if len(parts) == 1 else np.column_stack(parts)
@@ -287,43 +543,30 @@ class QuantityStore:
         with np.errstate(invalid="ignore", divide="ignore"):
             return np.asarray(joined / self.values("density", token)[:, None])
 
-    def _pressure_from_energy(self, token: Token | None) -> NDArray[Any]:
-        """(γ − 1)(ρE − ½ρu²), the perfect gas law for the total energy of a volume."""
-        density, velocity = self.values("density", token), self.values("velocity", token)
-        energy = self.values(f"{FILE}{self.flow.roles.energy}", token)
-        return np.asarray((self.reference.gamma - 1.0) * (energy - 0.5 * density * (velocity * velocity).sum(axis=1)))
 
-    def _missing(self, needs: tuple[str, ...]) -> str:
-        roles, ref = self.flow.roles, self.reference
-        have = {"velocity": roles.has_velocity, "pressure": roles.has_pressure, "density": roles.density is not None,
-                "free stream": ref.pressure is not None and ref.density is not None and ref.speed > 0}
-        return ", ".join(n for n in needs if not have[n])
-
-    def _place(self, needs: tuple[str, ...]) -> str:
-        roles = self.flow.roles
-        names = [*(roles.velocity or roles.momentum)] if "velocity" in needs else []
-        names += [n for n in (getattr(roles, need, None) for need in needs if need in ("pressure", "density")) if n]
-        return "cell" if any(self.flow.fields[n].place == "cell" for n in names) else "node"
+def _plain(key: str) -> str:
+    """The formula of which a key names a component."""
+    return key[:-2] if key.startswith(FORMULA) and key[-2:] in (".x", ".y", ".z") else key
 
 
-class _Tokened:
-    """A store seen with the token of one piece of work."""
+def _together(name: str) -> str:
+    return "turning" if name in ("velocity-gradient", "vorticity", "q") else name
 
-    def __init__(self, store: QuantityStore, token: Token | None) -> None:
-        self._store = store
-        self._token = token
 
-    @property
-    def reference(self) -> ReferenceState:
-        return self._store.reference
+def _reached(name: str, texts: dict[str, str]) -> set[str]:
+    """Names that one formula's text leads to."""
+    out: set[str] = set()
+    todo = [name]
+    while todo:
+        for other in (_words(texts.get(todo.pop(), "")) & texts.keys()) - out:
+            out.add(other)
+            todo.append(other)
+    return out
 
-    def get(self, name: str) -> NDArray[Any]:
-        if self._token is not None:
-            self._token.check()
-        return self._store.values(name, self._token)
 
-    def turning(self, name: str) -> NDArray[Any]:
-        return self._store._turning(name, self._token)
+def _words(text: str) -> set[str]:
+    """Names in a text, those in backticks too."""
+    return {quoted or plain for quoted, plain in re.findall(r"`([^`]*)`|([^\W\d]\w*)", text)}
 
-    def gradient(self, values: NDArray[Any]) -> NDArray[Any]:
-        return flow_gradient(self._store.flow, values, self._token)
+
+__all__ = ["CONST", "FILE", "FORMULA", "LARGE", "Distribution", "Quantity", "QuantityStore", "Range", "Source", "distribution_of"]

@@ -16,7 +16,8 @@ from tidal_lens.cutting.surface import Surface
 from tidal_lens.cutting.walls import boundary_surface, outline
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
-from tidal_lens.quantities.store import Distribution, QuantityStore, depends_on_reference
+from tidal_lens.quantities.methods import Methods
+from tidal_lens.quantities.store import Distribution, QuantityStore
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.study.model import (
     AnyLayer,
@@ -42,7 +43,13 @@ def reference_of(flow: Flow, study: Study) -> ReferenceState:
     typed = study.reference
     if typed is None:
         return flow.reference
-    return ReferenceState(typed.pressure, typed.density, typed.velocity, typed.gamma, typed.origin)
+    return ReferenceState(typed.pressure, typed.density, typed.velocity, typed.gamma, typed.origin, typed.gas_constant, typed.viscosity,
+                          typed.prandtl)
+
+
+def methods_of(study: Study) -> Methods:
+    """How derived quantities are worked out in a study, and its formulas."""
+    return Methods(tuple((f.name, f.text) for f in study.formulas), **study.choices.model_dump())
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,23 +83,25 @@ class Evaluator:
         The flow.
     reference : ReferenceState
         The free stream.
+    methods : Methods, optional
+        How quantities are worked out.
     """
 
-    def __init__(self, flow: Flow, reference: ReferenceState) -> None:
+    def __init__(self, flow: Flow, reference: ReferenceState, methods: Methods | None = None) -> None:
         self.flow = flow
-        self.store = QuantityStore(flow, reference)
+        self.store = QuantityStore(flow, reference, methods)
         self._shapes: OrderedDict[tuple[str, object, bool], Geometry] = OrderedDict()
         self._outline: NDArray[np.float64] | None = None
         self._lock = threading.Lock()
 
-    def with_reference(self, reference: ReferenceState) -> Evaluator:
-        """The same flow with another free stream; what does not depend on it is taken along."""
-        other = Evaluator(self.flow, reference)
-        other.store = self.store.with_reference(reference)
+    def with_context(self, reference: ReferenceState, methods: Methods) -> Evaluator:
+        """The same flow with another free stream or other methods; what does not depend on them is taken along."""
+        other = Evaluator(self.flow, reference, methods)
+        other.store = self.store.with_context(reference, methods)
         other._outline = self._outline
         with self._lock:
             kept = [(key, made) for key, made in self._shapes.items()
-                    if not (isinstance(key[1], IsoShape) and depends_on_reference(key[1].quantity))]
+                    if not isinstance(key[1], IsoShape) or self.store.signature(key[1].quantity) == other.store.signature(key[1].quantity)]
         other._shapes = OrderedDict(kept)
         return other
 

@@ -160,6 +160,9 @@ class Reference(_Value):
     density: Annotated[float, Field(gt=0, le=1e300)] | None = None
     velocity: Vector = (0.0, 0.0, 0.0)
     gamma: Annotated[float, Field(gt=1.0, le=3.0)] = 1.4
+    gas_constant: Annotated[float, Field(gt=0, le=1e300)] | None = None
+    viscosity: Annotated[float, Field(gt=0, le=1e300)] | None = None
+    prandtl: Annotated[float, Field(gt=0, le=1e6)] = 0.72
     origin: Name = "typed"
 
 
@@ -180,6 +183,25 @@ class ReadingSetting(_Value):
         """The steps of a series that are read."""
         last = None if self.last_step is None else max(self.last_step, self.first_step) + 1
         return slice(self.first_step, last, self.every_step)
+
+
+class FormulaText(_Value):
+    """A formula by its name."""
+
+    name: Annotated[str, Field(pattern=r"^[^\W\d]\w*$", max_length=60)]
+    text: Annotated[str, Field(max_length=4000)]
+
+
+class Choices(_Value):
+    """How derived quantities are worked out where there is a choice: see :class:`tidal_lens.quantities.methods.Methods`."""
+
+    fourth_order: bool = False
+    averaging: Literal["count", "volume", "distance"] = "count"
+    axis_point: Vector = (0.0, 0.0, 0.0)
+    axis: Vector = (1.0, 0.0, 0.0)
+    spin: FiniteFloat = 0.0
+    knife: Vector = (1.0, 0.0, 0.0)
+    shading: Annotated[float, Field(gt=0.0, le=1000.0)] = 8.0
 
 
 class CameraSetting(_Value):
@@ -229,6 +251,10 @@ class Study(_Value):
         Path of the history of the run, or nothing.
     criterion : float
         What residuals must fall to, as a part of their early greatest value.
+    formulas : tuple of FormulaText
+        Quantities that the user defined.
+    choices : Choices
+        How derived quantities are worked out.
     numbered : bool
         Whether the files beside the case that differ in a number only are the steps.
     """
@@ -245,6 +271,8 @@ class Study(_Value):
     numbered: bool = False
     history: str = ""
     reading: ReadingSetting = ReadingSetting()
+    formulas: Annotated[tuple[FormulaText, ...], Field(max_length=200)] = ()
+    choices: Choices = Choices()
     criterion: Annotated[float, Field(ge=1e-12, lt=1.0)] = 1e-3
     roles: dict[Literal["velocity", "momentum", "pressure", "density", "temperature", "viscosity", "energy"],
                 Annotated[tuple[Name, ...], Field(max_length=3)]] = Field(default_factory=dict)

@@ -13,6 +13,8 @@ from tidal_lens.errors import CancelledError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import Grid, StructuredGrid
 from tidal_lens.flow.reference import ReferenceState
+from tidal_lens.quantities.methods import Methods
+from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.model import ReadingSetting
 from tidal_lens.study.partly import open_as
@@ -48,12 +50,16 @@ class Series:
         self._kept: OrderedDict[int, Evaluator] = OrderedDict({first.flow.step: first})
         self._lock = threading.Lock()
         self.times = first.flow.times
+        first.store.moments = self._store
 
     def has(self, step: int) -> bool:
         """Whether a step is in memory."""
         return step in self._kept
 
-    def evaluator(self, step: int, reference: ReferenceState, token: Token | None = None) -> Evaluator:
+    def _store(self, step: int, reference: ReferenceState, methods: Methods) -> QuantityStore:
+        return self.evaluator(step, reference, None, methods).store
+
+    def evaluator(self, step: int, reference: ReferenceState, token: Token | None = None, methods: Methods | None = None) -> Evaluator:
         """The evaluator of a step, read if need be.
 
         Raises
@@ -63,6 +69,7 @@ class Series:
         CancelledError
             The token was cancelled.
         """
+        methods = methods or Methods()
         with self._lock:
             ready = self._kept.get(step)
             if ready is not None:
@@ -71,9 +78,10 @@ class Series:
         if ready is None:
             flow = open_as(self._path, self._reading, token, step=step, numbered=self._numbered)
             share_mesh(like, flow)
-            ready = Evaluator(self._correct(flow), reference)
-        elif ready.store.reference != reference:
-            ready = ready.with_reference(reference)
+            ready = Evaluator(self._correct(flow), reference, methods)
+            ready.store.moments = self._store
+        elif (ready.store.reference, ready.store.methods) != (reference, methods):
+            ready = ready.with_context(reference, methods)
         if token is not None and token.cancelled:
             raise CancelledError
         with self._lock:

@@ -72,7 +72,7 @@ class SurfaceLookControls(Controls):
         evaluator = self.document.evaluator
         if layer is None or evaluator is None or layer.kind == "streamlines":
             return
-        self.chooser.offer(evaluator.store.quantities(), layer.look.colour_by)
+        self.chooser.offer(evaluator.store.quantities(), layer.look.colour_by, walls=layer.kind == "wall")
         self.chip.setVisible(layer.look.colour_by is None)
         self.chip.show_value(layer.look.colour)
         self.opacity.show_value(layer.look.opacity)
@@ -129,8 +129,7 @@ class KeyControls(QWidget):
         except Exception as exc:  # noqa: BLE001  (a study may name a quantity that this flow lacks)
             self.title.setText(str(exc))
             return
-        place = "cell values, averaged to nodes" if quantity.place == "cell" else "node values"
-        self.title.setText(f"Colour key: {quantity.label} · {place}")
+        self.title.setText(f"Colour key: {quantity.label} · {quantity.made}")
         known = self.document.key(name)
         for field in (self.low, self.high, self.symmetric, self.reset):
             field.setEnabled(known is not None)

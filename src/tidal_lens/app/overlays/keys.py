@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QMenu
 from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import near
 from tidal_lens.app.parts import number_text
+from tidal_lens.quantities.catalogue import BY_NAME
 from tidal_lens.quantities.store import Distribution, Quantity
 from tidal_lens.scene.palettes import palette
 from tidal_lens.study.model import IsoLayer, KeySetting
@@ -99,8 +100,11 @@ class KeysOverlay:
         p.drawText(QPointF(key.box.left() + 8, key.box.top() + 17), title)
         p.setFont(theme.font(11))
         p.setPen(theme.colour("soft"))
-        unit = key.quantity.unit or ("" if key.quantity.group == "Gas" else "file units" if not self._si() else "")
-        p.drawText(QPointF(key.box.left() + 8, key.box.top() + 31), " · ".join(t for t in (unit, f"{key.quantity.place} values") if t))
+        plain = key.quantity.name in BY_NAME and not BY_NAME[key.quantity.name].unit
+        unit = key.quantity.unit or ("" if self._si() or plain else "file units")
+        told = " · ".join(t for t in (unit, "first look…" if key.spread.coarse else key.quantity.made) if t)
+        told = p.fontMetrics().elidedText(told, Qt.TextElideMode.ElideRight, round(WIDTH) - 12)
+        p.drawText(QPointF(key.box.left() + 8, key.box.top() + 31), told)
         self._paint_silhouette(p, key)
         self._paint_bar(p, key)
         self._paint_marks(p, key)
@@ -278,6 +282,6 @@ class KeysOverlay:
             return "Drag to change the range; double-click to type it"
         if what:
             return "Drag to change the isosurface's value; double-click to type it"
-        return f"{key.quantity.label}: {key.quantity.about}. Right-click: symmetric, reset"
+        return f"{key.quantity.label}: {key.quantity.about}; {key.quantity.made}. Right-click: symmetric, reset"
 
 

@@ -14,8 +14,8 @@ from tidal_lens.app.stations.case_boundaries import BoundariesControls
 from tidal_lens.app.stations.case_reading import ReadingControls
 from tidal_lens.app.stations.case_reference import ReferenceControls
 from tidal_lens.app.stations.case_roles import RolesControls
-from tidal_lens.app.stations.derive import Silhouette
 from tidal_lens.app.stations.rows import Facts, Section
+from tidal_lens.app.stations.silhouette import Silhouette
 from tidal_lens.flow.case import Block, Flow
 from tidal_lens.measures.inspect import BlockReport, Place, ValuesReport, inspect_block, inspect_values
 from tidal_lens.quantities.store import Distribution, QuantityStore

@@ -31,6 +31,13 @@ class ReferenceControls(QWidget):
         self.pressure = NumberField("Reference pressure", "Free-stream pressure", 1.0, 1e-300)
         self.density = NumberField("Reference density", "Free-stream density", 0.01, 1e-300)
         self.gamma = NumberField("Ratio of specific heats", "γ; 1.4 for air", 0.01, 1.0001, 3.0)
+        self.gas = NumberField("Gas constant", "Specific gas constant R; 287.05 J/(kg K) for air is taken in SI units", 1.0, 1e-300)
+        self.viscosity = NumberField("Viscosity", "Dynamic viscosity where the result has none; else Sutherland's law for air in SI units",
+                                     1e-6, 1e-300)
+        self.prandtl = NumberField("Prandtl number", "For wall heat flux; 0.72 for air", 0.01, 1e-6, 1e6)
+        self.gas.edited.connect(lambda v: self._set(gas_constant=v))
+        self.viscosity.edited.connect(lambda v: self._set(viscosity=v))
+        self.prandtl.edited.connect(lambda v: self._set(prandtl=v))
         self.velocity = [NumberField(f"Reference velocity {a}", f"{a} component of the free-stream velocity", 1.0) for a in "xyz"]
         self.pressure.edited.connect(lambda v: self._set(pressure=v))
         self.density.edited.connect(lambda v: self._set(density=v))
@@ -60,11 +67,13 @@ class ReferenceControls(QWidget):
         self.point.hide()
         column(self, label("Reference state", "head"), row("From", self.source, stretch=1), self.point,
                 row("p∞, ρ∞", self.pressure, self.density), row("Velocity", *self.velocity),
-               row("Mach, α, h", self.mach, self.incidence, self.altitude), row("γ", self.gamma, self.reset), self.origin, spacing=6)
+               row("Mach, α, h", self.mach, self.incidence, self.altitude), row("γ, Pr", self.gamma, self.prandtl),
+               row("R, μ", self.gas, self.viscosity), self.reset, self.origin, spacing=6)
 
     def _now(self, flow: Flow) -> Reference:
         now = reference_of(flow, self.document.study)
-        return Reference(pressure=now.pressure, density=now.density, velocity=now.velocity, gamma=now.gamma)
+        return Reference(pressure=now.pressure, density=now.density, velocity=now.velocity, gamma=now.gamma, gas_constant=now.gas_constant,
+                         viscosity=now.viscosity, prandtl=now.prandtl)
 
     def _set(self, **changes: Any) -> None:
         if self.document.flow is not None:
@@ -135,6 +144,14 @@ class ReferenceControls(QWidget):
             else:
                 field.step = float(f"{value / 100:.0e}")
                 field.show_value(value)
+        for field, value, otherwise in ((self.gas, now.gas_constant, "R"), (self.viscosity, now.viscosity, "μ")):
+            field.setPlaceholderText("air" if flow.si_units else otherwise)
+            if value is None:
+                field.clear()
+            else:
+                field.step = float(f"{value / 100:.0e}")
+                field.show_value(value)
+        self.prandtl.show_value(now.prandtl)
         self.gamma.show_value(now.gamma)
         for field, part in zip(self.velocity, now.velocity, strict=True):
             field.step = float(f"{max(now.speed, 1e-6) / 100:.0e}")

@@ -1,0 +1,46 @@
+"""Quantities of the catalogue that are no formulas, each from one moment of a flow."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.quantities import criteria, stream_function, walls
+
+if TYPE_CHECKING:
+    from tidal_lens.quantities.moment import Moment
+
+Values = NDArray[Any]
+
+
+def _criterion(of: Callable[..., Values]) -> Callable[[Moment], Values]:
+    def compute(moment: Moment) -> Values:
+        return moment.in_ranges(of, np.asarray(moment.get("velocity-gradient")))
+
+    return compute
+
+
+def _viscosity(moment: Moment) -> Values:
+    return np.asarray(moment.get("viscosity"))
+
+
+COMPUTED: dict[str, Callable[[Moment], Values]] = {
+    "velocity-gradient": lambda m: m.turning("velocity-gradient"),
+    "vorticity": lambda m: m.turning("vorticity"),
+    "q": lambda m: m.turning("q"),
+    "lambda2": _criterion(criteria.lambda2),
+    "delta": _criterion(criteria.discriminant),
+    "swirling-strength": _criterion(criteria.swirling_strength),
+    "swirl-axis": _criterion(criteria.swirl_axis),
+    "stream-function": lambda m: stream_function.plane(m.flow, np.asarray(m.get("velocity"))),
+    "stokes-stream-function": lambda m: stream_function.stokes(m.flow, np.asarray(m.get("velocity")), m.vector("axis"),
+                                                               m.vector("axis_point")),
+    "wall-normal": lambda m: walls.normals(m.flow),
+    "first-height": lambda m: walls.first_heights(m.flow),
+    "wall-distance": lambda m: walls.distances(m.flow, m.token),
+    "wall-shear": lambda m: walls.shear(m.flow, np.asarray(m.get("velocity-gradient")), _viscosity(m)),
+    "wall-rise": lambda m: walls.rise(m.flow, m.gradient(np.asarray(m.get("temperature")))[:, 0, :]),
+}

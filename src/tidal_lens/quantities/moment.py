@@ -1,0 +1,205 @@
+"""One moment of a flow as formulas see it: at all nodes, or at a sample of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.errors import CancelledError, MissingQuantityError, TidalLensError
+from tidal_lens.flow.case import Flow
+from tidal_lens.flow.grid import StructuredGrid
+from tidal_lens.quantities import gradients
+from tidal_lens.quantities.formula.evaluate import Range, Source, evaluate
+from tidal_lens.quantities.names import CONST, constant
+from tidal_lens.quantities.smoothing import node_volumes, smoothed
+from tidal_lens.work import Token
+
+if TYPE_CHECKING:
+    from tidal_lens.quantities.store import QuantityStore
+
+Values = NDArray[Any]
+_SAMPLE = 120_000
+
+
+def sample_ranges(flow: Flow) -> list[Range]:
+    """Runs of nodes that together show what is in a flow: layers of structured blocks, short runs of others."""
+    if flow.n_points <= 2 * _SAMPLE:
+        return [(0, flow.n_points)]
+    out: list[Range] = []
+    for block in flow.blocks:
+        n = block.grid.n_points
+        wanted = max(_SAMPLE * n // flow.n_points, 1)
+        if isinstance(block.grid, StructuredGrid):
+            run = block.grid.dims[0] * block.grid.dims[1]
+            count = min(max(wanted // run, 2), block.grid.dims[2])
+            begins = np.unique(np.linspace(0, block.grid.dims[2] - 1, 2 * count + 1).astype(int)[1::2]) * run
+        else:
+            run = min(2048, n)
+            begins = np.unique(np.linspace(0, n - run, max(wanted // run, 1)).astype(int))
+            begins = begins[np.append(True, np.diff(begins) >= run)]
+        out += [(block.first_point + int(b), block.first_point + int(b) + run) for b in begins]
+    return out
+
+
+class Moment:
+    """A :class:`tidal_lens.quantities.formula.evaluate.Source` on a store.
+
+    Parameters
+    ----------
+    store : QuantityStore
+        Where quantities are kept.
+    token : Token, optional
+        Progress and cancel.
+    ranges : sequence of (int, int), optional
+        Nodes at which values are wanted; all of them if nothing is said.
+    """
+
+    def __init__(self, store: QuantityStore, token: Token | None = None, ranges: Sequence[Range] | None = None) -> None:
+        self.store, self.token = store, token
+        self._ranges = ranges
+
+    @property
+    def flow(self) -> Flow:
+        """The flow."""
+        return self.store.flow
+
+    @property
+    def n_points(self) -> int:
+        """Number of nodes."""
+        return self.flow.n_points
+
+    @property
+    def ranges(self) -> Sequence[Range]:
+        """Nodes at which values are wanted."""
+        return self._ranges if self._ranges is not None else [(0, self.n_points)]
+
+    def whole(self) -> Source:
+        """The same for all nodes."""
+        return self if self._ranges is None else Moment(self.store, self.token)
+
+    def get(self, key: str) -> Values | float:
+        """Node values of a quantity, or a constant."""
+        if key.startswith(CONST):
+            found = constant(key[len(CONST):], self.flow, self.store.reference, self.store.methods)
+            if found is None:
+                raise MissingQuantityError(f"{key[len(CONST):]} is not known.", "reference state", "Type it in the Case station.")
+            return found[0] if len(found) == 1 else np.array([found])
+        kept = self.store.kept(key)
+        if kept is not None or self._ranges is None:
+            return kept if kept is not None else self.store.values(key, self.token)
+        if key == "velocity-gradient":
+            return self.gradient(self.store.values("velocity", self.token))
+        if key in ("vorticity", "q"):
+            return self.turning(key)
+        tree = self.store._tree(key)
+        return evaluate(tree, self, self.token) if tree is not None else self.store.values(key, self.token)
+
+    def vector(self, name: str) -> tuple[float, float, float]:
+        """A constant vector."""
+        x, y, z = np.asarray(self.get(CONST + name)).ravel()
+        return float(x), float(y), float(z)
+
+    def place(self, axis: int) -> Values:
+        """One coordinate of all nodes."""
+        return self.flow.points[:, axis]
+
+    def gradient(self, values: Values) -> Values:
+        """Gradient of node values, shape (n, components, 3)."""
+        methods = self.store.methods
+        return gradients.flow_gradient(self.flow, values, self.token, fourth_order=methods.fourth_order,
+                                       ranges=None if self._ranges is None else self.ranges)
+
+    def turning(self, name: str) -> Values:
+        """The velocity gradient, the vorticity or Q: they are worked out together and all kept."""
+        store = self.store
+        names = ("velocity-gradient", "vorticity", "q")
+        velocity = store.values("velocity", self.token)
+        if self._ranges is not None:
+            grad = np.asarray(self.get("velocity-gradient"))
+            found = {"velocity-gradient": grad}
+            found["vorticity"], found["q"] = gradients.vorticity_and_q(grad, self.token, self.ranges)
+            return found[name]
+        kept = store.kept("velocity-gradient")
+        if kept is None:
+            answers = gradients.flow_turning(self.flow, velocity, self.token, fourth_order=store.methods.fourth_order)
+        else:
+            answers = (kept, *gradients.vorticity_and_q(kept, self.token))
+        for other, values in zip(names, answers, strict=True):
+            store._keep(other, values)
+        return dict(zip(names, answers, strict=True))[name]
+
+    def in_ranges(self, of: Callable[..., Values], grad: Values) -> Values:
+        """What follows node by node from the velocity gradient."""
+        if self._ranges is None:
+            return of(grad, self.token)
+        parts = [(a, b, of(grad[a:b], self.token)) for a, b in self.ranges]
+        out = np.empty((len(grad), *parts[0][2].shape[1:]), parts[0][2].dtype)
+        for a, b, values in parts:
+            out[a:b] = values
+        return out
+
+    def smoothed(self, values: Values, passes: int) -> Values:
+        """Values averaged with their neighbours."""
+        return smoothed(self.flow, values, passes, self.token)
+
+    def in_time(self, compute: Callable[[Source], Values]) -> Values:
+        """Derivative in time, of second order on uneven steps, one-sided at the ends."""
+        times, step, moments = self.flow.times, self.flow.step, self.store.moments
+        if len(times) < 2 or moments is None:
+            raise MissingQuantityError("A derivative in time needs a time series.", self.flow.title, "Open all its steps together.")
+        first = min(max(step - 1, 0), max(len(times) - 3, 0))
+        near = list(range(first, min(first + 3, len(times))))
+        weights = _time_weights([times[n] for n in near], times[step])
+        out: Values | None = None
+        for n, weight in zip(near, weights, strict=True):
+            if weight == 0.0:
+                continue
+            try:
+                other = self if n == step else Moment(moments(n, self.store.reference, self.store.methods), self.token, self._ranges)
+            except CancelledError:
+                raise
+            except TidalLensError as error:
+                raise MissingQuantityError(f"A derivative in time needs step {n + 1}, which cannot be read.", self.flow.title,
+                                           error.hint) from error
+            if other.n_points != self.n_points or not np.array_equal(other.flow.points, self.flow.points):
+                raise MissingQuantityError("A derivative in time at a fixed place needs a mesh that does not move.", self.flow.title)
+            part = weight * compute(other)
+            out = part if out is None else out + part
+        assert out is not None
+        return out
+
+    def average(self, what: str, values: Values) -> float:
+        """``mean`` over the volume, ``vmin`` or ``vmax``, of finite values."""
+        least: list[float] = []
+        weighted = total = 0.0
+        volumes = node_volumes(self.flow, self.token) if what == "mean" else None
+        for a, b in self.ranges:
+            own = values[a:b]
+            good = np.isfinite(own)
+            if not good.any():
+                continue
+            if volumes is not None:
+                weighted += float((own * volumes[a:b])[good].sum(dtype=np.float64))
+                total += float(volumes[a:b][good].sum())
+            else:
+                least.append(float(own[good].min() if what == "vmin" else own[good].max()))
+        if volumes is not None:
+            return weighted / total if total > 0.0 else float("nan")
+        return (min if what == "vmin" else max)(least, default=float("nan"))
+
+
+def _time_weights(times: list[float], at: float) -> list[float]:
+    """Weights of values at times whose sum is the derivative at one of them: that of the parabola, or line, through them."""
+    out: list[float] = []
+    for n, own in enumerate(times):
+        others = [t for m, t in enumerate(times) if m != n]
+        below = float(np.prod([own - t for t in others]))
+        if below == 0.0:
+            raise MissingQuantityError("Two steps of the series have the same time.", f"t = {own:g}",
+                                       "A derivative in time needs them apart.")
+        above = sum(float(np.prod([at - t for k, t in enumerate(others) if k != drop])) for drop in range(len(others)))
+        out.append(above / below)
+    return out

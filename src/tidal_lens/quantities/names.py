@@ -1,0 +1,171 @@
+"""What names in formulas stand for."""
+
+from __future__ import annotations
+
+import functools
+import keyword
+import math
+import re
+from collections.abc import Mapping
+
+from tidal_lens.flow.case import Flow
+from tidal_lens.flow.reference import ReferenceState
+from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN
+from tidal_lens.quantities.formula.functions import FUNCTIONS
+from tidal_lens.quantities.formula.parse import parse
+from tidal_lens.quantities.formula.tree import Formula, Leaf, Shape
+from tidal_lens.quantities.methods import Methods, unit_vector
+from tidal_lens.quantities.units import METRE, NUMBER, Unit, unit_of
+
+FILE, FORMULA, CONST = "file:", "formula:", "const:"
+AIR = 287.05287  # [J/(kg K)], U.S. Standard Atmosphere 1976
+_SHAPES: dict[int, Shape] = {1: "scalar", 3: "vector", 9: "tensor"}
+# Roles: identifiers, whether a vector, SI unit.
+ROLES: dict[str, tuple[tuple[str, ...], Shape, str]] = {
+    "velocity": (("U", "velocity"), "vector", "m/s"), "pressure": (("p", "pressure"), "scalar", "Pa"),
+    "density": (("rho", "density"), "scalar", "kg/m³"), "temperature": (("T", "temperature"), "scalar", "K"),
+    "viscosity": (("mu", "viscosity"), "scalar", "kg/(m s)"), "energy": (("rho_E", "energy"), "scalar", "Pa"),
+}
+_BY_ROLE_NAME = {word: role for role, (words, _, _) in ROLES.items() for word in words}
+# Fixed numbers that follow from the reference state, the chosen axis and so on: shape, unit, and what they are.
+CONSTANTS: dict[str, tuple[Shape, str, str]] = {
+    "gamma": ("scalar", "", "ratio of specific heats"), "R": ("scalar", "J/(kg K)", "gas constant"),
+    "Pr": ("scalar", "", "Prandtl number"), "p_ref": ("scalar", "Pa", "free-stream pressure"),
+    "rho_ref": ("scalar", "kg/m³", "free-stream density"), "T_ref": ("scalar", "K", "free-stream temperature"),
+    "U_ref": ("vector", "m/s", "free-stream velocity"), "speed_ref": ("scalar", "m/s", "free-stream speed"),
+    "q_ref": ("scalar", "Pa", "free-stream dynamic pressure"), "M_ref": ("scalar", "", "free-stream Mach number"),
+    "p0_ref": ("scalar", "Pa", "free-stream total pressure"), "mu_ref": ("scalar", "kg/(m s)", "typed viscosity"),
+    "axis": ("vector", "", "direction of the axis of rotation"), "axis_point": ("vector", "m", "a point of that axis"),
+    "spin": ("scalar", "1/s", "rate of rotation about it"), "knife": ("vector", "", "direction of the knife edge"),
+    "shading": ("scalar", "", "how dark schlieren shading is"), "t": ("scalar", "s", "time"),
+}
+_FIXED = {"pi": math.pi, "e": math.e}
+_IDENTIFIER = re.compile(r"[^\W\d]\w*")
+
+
+def constant(name: str, flow: Flow, reference: ReferenceState, methods: Methods) -> tuple[float, ...] | None:
+    """Value of a constant: one or three numbers, or None where it is not known."""
+    ref = reference
+    gas = ref.gas_constant or (AIR if flow.si_units else None)
+    speed = ref.speed if ref.speed > 0.0 else None
+    dynamic = 0.5 * ref.density * speed**2 if ref.density is not None and speed is not None else None
+    g = ref.gamma
+    total = ref.pressure * (1.0 + (g - 1.0) / 2.0 * ref.mach**2) ** (g / (g - 1.0)) if ref.pressure and ref.mach is not None else None
+    if total is None and ref.pressure is not None and dynamic is not None:
+        total = ref.pressure + dynamic
+    found: dict[str, float | tuple[float, ...] | None] = {
+        "gamma": g, "R": gas, "Pr": ref.prandtl, "p_ref": ref.pressure, "rho_ref": ref.density,
+        "T_ref": ref.pressure / (ref.density * gas) if ref.pressure and ref.density and gas else None,
+        "U_ref": ref.velocity if speed else None, "speed_ref": speed, "q_ref": dynamic, "M_ref": ref.mach, "p0_ref": total,
+        "mu_ref": ref.viscosity, "axis": unit_vector(methods.axis), "axis_point": methods.axis_point, "spin": methods.spin,
+        "knife": unit_vector(methods.knife), "shading": methods.shading,
+        "t": flow.times[flow.step] if flow.step < len(flow.times) else None,
+    }
+    value = found[name]
+    return value if value is None or isinstance(value, tuple) else (float(value),)
+
+
+def standard(name: str, _quoted: bool = False) -> Leaf | None:
+    """What a name stands for apart from any file: a coordinate, a role, an entry of the catalogue, a constant."""
+    if name in "xyz" and len(name) == 1:
+        return Leaf("scalar", METRE, axis="xyz".index(name))
+    role = _BY_ROLE_NAME.get(name)
+    if role is not None:
+        return Leaf(ROLES[role][1], unit_of(ROLES[role][2]), role)
+    definition = BY_NAME.get(name.replace("_", "-"))
+    if definition is not None and "-" not in name:
+        return Leaf(_SHAPES[definition.components], unit_of(definition.unit), definition.name)
+    if name in CONSTANTS:
+        shape, unit, _ = CONSTANTS[name]
+        return Leaf(shape, unit_of(unit), CONST + name)
+    return Leaf("scalar", NUMBER, value=(_FIXED[name],)) if name in _FIXED else None
+
+
+@functools.cache
+def catalogue_formula(name: str) -> Formula | None:
+    """The checked formula of an entry of the catalogue; None for one that has a computation of its own."""
+    text = BY_NAME[name].formula
+    return parse(text, standard) if text else None
+
+
+@functools.cache
+def substitute(role: str) -> tuple[tuple[str, Formula], ...]:
+    """What stands in for a role that no array plays: the first whose needs are met."""
+    ways = {"temperature": ("p / (rho * R)",), "pressure": ("(gamma - 1) * (energy - 0.5 * rho * dot(U, U))",),
+            # Sutherland's law for air as the U.S. Standard Atmosphere 1976 has it.
+            "viscosity": ("mu_ref * (1 + 0 * x)", "1.458e-6 * T**1.5 / (T + 110.4)")}
+    return tuple((text, parse(text, standard)) for text in ways.get(role, ()))
+
+
+class NameTable:
+    """Names that the formulas of one flow may use.
+
+    Parameters
+    ----------
+    flow : Flow
+        Its arrays and roles.
+    shapes : mapping of str to (Shape, Unit or None)
+        The user's formulas that are understood so far.
+    """
+
+    def __init__(self, flow: Flow, shapes: Mapping[str, tuple[Shape, Unit | None]]) -> None:
+        self._flow, self._shapes = flow, shapes
+
+    def resolve(self, name: str, quoted: bool) -> Leaf | None:
+        """What a name stands for; in backticks an array of the file comes first."""
+        field = self._flow.fields.get(name)
+        from_file = None if field is None else Leaf(_SHAPES[field.components], None, FILE + name)
+        if quoted and from_file is not None:
+            return from_file
+        if name in self._shapes:
+            shape, unit = self._shapes[name]
+            return Leaf(shape, unit, FORMULA + name)
+        found = standard(name)
+        plays = found is not None and (found.axis >= 0 or (found.key in ROLES and self._plays(found.key)))
+        if found is None or (from_file is not None and not plays):
+            return from_file or found
+        known = self._flow.si_units or found.unit is None or found.unit.is_none
+        return found if known else Leaf(found.shape, None, found.key, found.value, found.axis)
+
+    def _plays(self, role: str) -> bool:
+        roles = self._flow.roles
+        return roles.has_velocity if role == "velocity" else bool(getattr(roles, role))
+
+    def offered(self) -> list[tuple[str, str]]:
+        """Names with what they are, for completion and for "did you mean"."""
+        out = [(name, "formula") for name in self._shapes]
+        out += [(name, "array of the file") for name in self._flow.fields]
+        out += [(words[0], role) for role, (words, _, _) in ROLES.items()]
+        out += [(a, "coordinate") for a in "xyz"]
+        out += [(d.name.replace("-", "_"), d.title) for d in CATALOGUE if d.group != HIDDEN]
+        out += [(name, about) for name, (_, _, about) in CONSTANTS.items()]
+        out += [(name, "number") for name in _FIXED]
+        seen: dict[str, str] = {}
+        for name, about in out:
+            seen.setdefault(name, about)
+        return list(seen.items())
+
+
+def name_fault(name: str, taken: frozenset[str]) -> str:
+    """Why a formula cannot be called so; empty where it can."""
+    if not name:
+        return "A formula needs a name."
+    if len(name) > 60:
+        return "The name is too long."
+    if _IDENTIFIER.fullmatch(name) is None or keyword.iskeyword(name):
+        return "A name is letters, digits and _, and begins with a letter."
+    if name in FUNCTIONS:
+        return f"{name} is a function."
+    if standard(name) is not None:
+        return f"{name} already means something: {_meaning(name)}."
+    return f"There is a formula called {name} already." if name in taken else ""
+
+
+def _meaning(name: str) -> str:
+    if name in CONSTANTS:
+        return CONSTANTS[name][2]
+    definition = BY_NAME.get(name.replace("_", "-"))
+    if definition is not None:
+        return definition.title.lower()
+    return _BY_ROLE_NAME.get(name, "a coordinate" if name in "xyz" else "a number")
+
