@@ -27,11 +27,13 @@ from vtkmodules.vtkFiltersGeneral import vtkGradientFilter
 
 from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.flow.case import Block, Flow
-from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
+from tidal_lens.flow.grid import COLLAPSE, HEXAHEDRON, TETRA, WEDGE, StructuredGrid, UnstructuredGrid
+from tidal_lens.quantities.criteria import lambda2
 from tidal_lens.quantities.gradients import block_turning
 from tidal_lens.sampling.mesh import Mesh, build_mesh
 from tidal_lens.tracing.streamlines import Lines, TraceSettings, trace_lines
 from tidal_lens.warm import warm_kernels
+from tidal_lens.work import run_chunks
 
 THREADS = 2
 TOLERANCE = 1e-5
@@ -138,26 +140,88 @@ def vtk_gradient(data: Any) -> Any:
     return task.GetOutput()
 
 
+def jittered(n: int) -> np.ndarray[Any, Any]:
+    """An even grid whose inner nodes are moved by up to 15 % of their spacing."""
+    i = np.linspace(0, 1, n)
+    z, y, x = (a.ravel() for a in np.meshgrid(i, i, i, indexing="ij"))
+    points = np.column_stack([x, y, z])
+    inner = ((points > 1e-9) & (points < 1 - 1e-9)).all(axis=1)
+    return points + inner[:, None] * np.random.default_rng(5).uniform(-0.15, 0.15, points.shape) / (n - 1)
+
+
+def _collapsed(cells: np.ndarray[Any, Any], kind: int) -> np.ndarray[Any, Any]:
+    return np.ascontiguousarray(cells[:, COLLAPSE[kind]], dtype=np.int32)
+
+
+def tetrahedra(n: int) -> UnstructuredGrid:
+    h = hexahedra(n).corners
+    ways = [(0, 1, 2, 6), (0, 2, 3, 6), (0, 3, 7, 6), (0, 7, 4, 6), (0, 4, 5, 6), (0, 5, 1, 6)]
+    cells = np.stack([h[:, w] for w in ways], axis=1).reshape(-1, 4)
+    return UnstructuredGrid(n**3, _collapsed(cells, TETRA), np.full(len(cells), TETRA, np.uint8))
+
+
+def mixed(n: int) -> UnstructuredGrid:
+    """Hexahedra below, wedges above them, tetrahedra at the top."""
+    h = hexahedra(n).corners
+    third = len(h) // (n - 1) * ((n - 1) // 3)
+    low, middle, top = h[:third], h[third:2 * third], h[2 * third:]
+    wedges = np.stack([middle[:, w] for w in ((0, 1, 2, 4, 5, 6), (0, 2, 3, 4, 6, 7))], axis=1).reshape(-1, 6)
+    ways = [(0, 1, 2, 6), (0, 2, 3, 6), (0, 3, 7, 6), (0, 7, 4, 6), (0, 4, 5, 6), (0, 5, 1, 6)]
+    tets = np.stack([top[:, w] for w in ways], axis=1).reshape(-1, 4)
+    corners = np.concatenate([low, _collapsed(wedges, WEDGE), _collapsed(tets, TETRA)])
+    types = np.repeat(np.array([HEXAHEDRON, WEDGE, TETRA], np.uint8), [len(low), len(wedges), len(tets)])
+    return UnstructuredGrid(n**3, np.ascontiguousarray(corners), types)
+
+
+def triad(rounds: int) -> float:
+    """What memory gives: bytes a second of a = b + 3 c on two threads, fresh arrays of 64 MB."""
+    b, c = np.ones(8_000_000), np.ones(8_000_000)
+    out = np.empty_like(b)
+
+    def part(begin: int, end: int) -> None:
+        np.multiply(c[begin:end], 3.0, out=out[begin:end])
+        np.add(out[begin:end], b[begin:end], out=out[begin:end])
+
+    # The product stays in the cache: b, c are read and out is written (and read for that) once.
+    times = []
+    for _ in range(rounds):
+        began = time.perf_counter()
+        run_chunks(part, len(b), 16384)
+        times.append(time.perf_counter() - began)
+    return 4 * out.nbytes / min(times)
+
+
 def gradients(n: int, rounds: int) -> list[Row]:
     rows = []
-    points = warped(n)
-    u = exact(points).astype(np.float32)  # what files hold; both sides answer in the same precision
-    truth = exact_gradient(points)
-    for name, grid, wanted in (("gradient, vorticity, Q: curvilinear", StructuredGrid((n, n, n)), "3x"),
-                               ("gradient, vorticity, Q: hexahedra", hexahedra(n), "25x")):
-        data = vtk_data(n, points, u, grid)
-        cold = float("nan")
+    m = n * 80 // 128 + 1 - (n * 80 // 128) % 3  # some 1.5 million tetrahedra for 128
+    cases = (("curvilinear", StructuredGrid((n, n, n)), warped(n), "4x"), ("hexahedra", hexahedra(n), warped(n), "50x"),
+             ("hexahedra, jittered", hexahedra(m), jittered(m), "error"), ("tetrahedra", tetrahedra(m), warped(m), "40x"),
+             ("tetrahedra, jittered", tetrahedra(m), jittered(m), "error"), ("mixed cells", mixed(m), warped(m), "40x"),
+             ("mixed cells, jittered", mixed(m), jittered(m), "error"))
+    cold_wanted = {"hexahedra": "20x", "tetrahedra": "15x", "mixed cells": "15x"}
+    for name, grid, points, wanted in cases:
+        u = exact(points).astype(np.float32)  # what files hold; both sides answer in the same precision
+        truth = exact_gradient(points)
+        size = round(len(points) ** (1 / 3))
+        ours_cold, theirs_cold = [], []
         if isinstance(grid, UnstructuredGrid):
-            began = time.perf_counter()
-            block_turning(grid, points, u)
-            cold = time.perf_counter() - began
+            for _ in range(3):
+                fresh = UnstructuredGrid(grid.n_points, grid.corners, grid.types)
+                data = vtk_data(size, points, u, fresh)
+                began = time.perf_counter()
+                block_turning(fresh, points, u)
+                ours_cold.append(time.perf_counter() - began)
+                began = time.perf_counter()
+                vtk_gradient(data)
+                theirs_cold.append(time.perf_counter() - began)
+        data = vtk_data(size, points, u, grid)
 
-        def ours(grid: Any = grid) -> Any:
+        def ours(grid: Any = grid, points: Any = points, u: Any = u) -> Any:
             return block_turning(grid, points, u)
 
         kept = block_turning(grid, points, u)
 
-        def again(grid: Any = grid, kept: Any = kept) -> Any:
+        def again(grid: Any = grid, points: Any = points, u: Any = u, kept: Any = kept) -> Any:
             return block_turning(grid, points, u, None, kept)
 
         vtk_gradient(data)  # the reference builds its links here
@@ -165,11 +229,31 @@ def gradients(n: int, rounds: int) -> list[Row]:
         theirs = vtk_to_numpy(found["theirs"].answer.GetPointData().GetArray("g")).reshape(-1, 3, 3)
         wrong = np.abs(found["ours"].answer[0] - truth).max(), np.abs(theirs - truth).max()
         mine, reused, other = found["ours"], found["again"], found["theirs"]
-        rows.append(Row(name, "warm", mine.best, other.best, mine.ratio(other), *wrong, wanted))
-        rows.append(Row(name, "warm*", reused.best, other.best, reused.ratio(other), *wrong, "—"))
-        if cold == cold:
-            rows.append(Row(name, "cold", cold, other.best, other.best / cold, *wrong, "—"))
+        what = f"gradient: {name}"
+        rows.append(Row(what, "warm", mine.best, other.best, mine.ratio(other), *wrong, wanted))
+        rows.append(Row(what, "warm*", reused.best, other.best, reused.ratio(other), *wrong, "—"))
+        if ours_cold:
+            rows.append(Row(what, "cold", min(ours_cold), min(theirs_cold), Timed(ours_cold, None).ratio(Timed(theirs_cold, None)), *wrong,
+                            cold_wanted.get(name, "—")))
+        if name == "curvilinear":
+            # Points and velocity read once, gradient, vorticity and Q written (and their lines read for that).
+            moved = points.nbytes + u.nbytes + 2 * sum(a.nbytes for a in kept)
+            speed = triad(rounds)
+            print(f"   curvilinear: {moved / reused.best / 1e9:.1f} GB/s of {speed / 1e9:.1f} GB/s of a triad, "
+                  f"{100 * moved / reused.best / speed:.0f} % (wanted 70 %)")
     return rows
+
+
+def criteria(n: int, rounds: int) -> list[Row]:
+    """λ2 in closed form against numpy's eigenvalues of the same symmetric matrices."""
+    grad = exact_gradient(np.random.default_rng(2).random((n**3 // 2, 3)))
+    grad += np.random.default_rng(3).normal(size=grad.shape)
+    s, w = 0.5 * (grad + grad.swapaxes(1, 2)), 0.5 * (grad - grad.swapaxes(1, 2))
+    tensors = s @ s + w @ w
+    found = in_turn({"ours": lambda: lambda2(grad), "theirs": lambda: np.linalg.eigvalsh(tensors)[:, 1]}, rounds)
+    mine, other = found["ours"], found["theirs"]
+    wrong = float(np.abs(mine.answer - other.answer).max())
+    return [Row("λ2 against eigvalsh", "warm", mine.best, other.best, mine.ratio(other), wrong, 0.0, "30x")]
 
 
 def seeds_for(count: int) -> np.ndarray[Any, Any]:
@@ -280,7 +364,7 @@ def main() -> None:
     print(f"VTK backend {vtkSMPTools.GetBackend()}, {vtkSMPTools.GetEstimatedNumberOfThreads()} threads; {chosen.points}³ points; "
           f"tolerance {TOLERANCE:g} a step, lines of length {LENGTH:g}; kernels compiled before the clock starts")
     warm_kernels()
-    rows = gradients(chosen.points, chosen.rounds) if chosen.only != "lines" else []
+    rows = criteria(chosen.points, chosen.rounds) + gradients(chosen.points, chosen.rounds) if chosen.only != "lines" else []
     if chosen.only != "gradients":
         rows += tracing(chosen.points, chosen.rounds, confined, "long")
         rows += tracing(chosen.points, chosen.rounds, exact, "short")

@@ -35,6 +35,24 @@ def shoot(window: Window, name: str) -> None:
     window.grab().save(str(OUT / f"{name}.png"))
 
 
+def write_formula(window: Window) -> None:
+    """A formula, taken up, tried and put on the slice."""
+    panel = window.bench.derive.formula
+    panel.take_up("turning_angle", "angle(U, U_ref) * 180 / pi")
+    panel.keep.click()
+    settle(window)
+    document = window.document
+    document.choose(document.study.layers[1].id)
+    window.colour_by("formula:turning_angle")
+    bar = window.bench.scroller.verticalScrollBar()
+    assert bar is not None
+    settle(window)
+    bar.setValue(bar.maximum())
+    shoot(window, "formula")
+    bar.setValue(0)
+    window.act("undo")
+
+
 def main() -> None:
     app = application("chart")  # noqa: F841  (must stay alive)
     window = Window()
@@ -78,8 +96,9 @@ def main() -> None:
     window.show_station("trace")
     shoot(window, "trace")
     window.show_station("derive")
-    window.show_quantity("vorticity-magnitude")
+    window.show_quantity("swirling-strength")
     shoot(window, "derive")
+    write_formula(window)
     document.choose(first.id)
     window.show_station("look")
     shoot(window, "main-chart")

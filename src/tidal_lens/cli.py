@@ -25,7 +25,8 @@ def parser() -> argparse.ArgumentParser:
     """Options and sub-commands."""
     out = argparse.ArgumentParser(prog="tidal-lens", description="See, locate and measure what is in a flow result. Without a "
                                   "file it opens the demo. 'tidal-lens make-demo [FOLDER]' computes the demo's data anew, "
-                                  "'tidal-lens simulate-run FOLDER' writes a run as a solver would.")
+                                  "'tidal-lens simulate-run FOLDER' writes a run as a solver would, 'tidal-lens quantities' tells all "
+                                  "quantities and the formula language.")
     out.add_argument("file", nargs="?", help="a result (.vtu .vtm .vtk .vtkhdf .cgns .xdmf …), a history (.csv) or a study (.tidal)")
     out.add_argument("--picture", metavar="FILE.png", type=Path, help="write a picture of the window and end; needs no display")
     out.add_argument("--size", type=_size, default=(1280, 800), metavar="WxH", help="size of that picture (1280x800)")
@@ -43,6 +44,11 @@ def main(arguments: list[str] | None = None) -> int:
         return _make_demo(given[1:])
     if given[:1] == ["simulate-run"]:
         return _simulate_run(given[1:])
+    if given[:1] == ["quantities"]:
+        from tidal_lens.quantities.page import page
+
+        sys.stdout.write(page())
+        return 0
     chosen = parser().parse_args(given)
     path = Path(chosen.file).expanduser() if chosen.file else None
     if chosen.warm:

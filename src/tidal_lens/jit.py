@@ -19,7 +19,7 @@ _F = TypeVar("_F", bound=Callable[..., Any])
 
 def _cache_folder() -> Path:
     digest = hashlib.sha256()
-    for path in sorted(Path(__file__).parent.rglob("kernels.py")):
+    for path in sorted(Path(__file__).parent.rglob("*kernels.py")):
         digest.update(path.read_bytes())
     return Path(platformdirs.user_cache_dir("tidal-lens")) / "kernels" / digest.hexdigest()[:12]
 
@@ -35,6 +35,12 @@ _OPTIONS = {"nogil": True, "error_model": "numpy", "fastmath": {"contract", "arc
 def kernel(function: _F) -> _F:
     """Compile a kernel: releases the interpreter lock, is cached on disk, divides like NumPy."""
     compiled: _F = numba.njit(cache=True, **_OPTIONS)(function)
+    return compiled
+
+
+def summing(function: _F) -> _F:
+    """Compile a piece of a kernel whose sums may be taken in any order: several numbers at a time."""
+    compiled: _F = numba.njit(**{**_OPTIONS, "fastmath": {"contract", "arcp", "nsz", "reassoc"}})(function)
     return compiled
 
 

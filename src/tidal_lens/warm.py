@@ -11,8 +11,10 @@ from tidal_lens.flow.case import Block, Field, Flow
 from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.roles import Roles
 from tidal_lens.flow.volumes import turn_cells
+from tidal_lens.quantities.criteria import discriminant, lambda2, swirl_axis, swirling_strength
 from tidal_lens.quantities.gradients import flow_gradient, flow_turning, vorticity_and_q
 from tidal_lens.quantities.nodes import node_values
+from tidal_lens.quantities.smoothing import node_volumes, smoothed
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.tracing.streamlines import TraceSettings, seeds_on_line, trace_lines
 from tidal_lens.work import Token
@@ -47,9 +49,15 @@ def warm_kernels(token: Token | None = None) -> None:
         wanted.check()
         grad = flow_gradient(flow, velocity.astype(dtype))
         vorticity_and_q(grad)
+        flow_gradient(flow, velocity.astype(dtype), fourth_order=True)
+        for criterion in (lambda2, discriminant, swirling_strength, swirl_axis):
+            criterion(grad)
+        smoothed(flow, velocity[:, 0].astype(dtype), 1)
         flow_turning(flow, velocity.astype(dtype))
         stencil, _ = mesh.locate(flow.points[:2])
         stencil.apply(np.ascontiguousarray(velocity[:, 0], dtype=dtype))
         isosurface(flow, flow.points[:, 0].astype(dtype), 3.1)
     wanted.check()
+    node_values(flow, flow.fields["c"], "distance")
+    node_volumes(flow)
     trace_lines(flow, mesh, velocity, seeds_on_line((0.5, 0.5, 0.5), (0.5, 1.5, 1.5), 3), TraceSettings("both"))

@@ -242,3 +242,12 @@ def test_smoothing_keeps_constants_and_lowers_peaks():
 def test_parsing_alone_needs_no_flow():
     found = parse("0.5 * rho * mag(U)**2", standard)
     assert (found.root.shape, str(found.root.unit), found.root.keys) == ("scalar", "Pa", {"density", "velocity"})
+
+
+def test_what_lies_on_both_sides_of_zero_is_coloured_about_it():
+    store = store_of(rise="x - 0.4", positive="x", flat="x - 0.01")
+    for name, scale in (("formula:rise", "signed"), ("formula:positive", "even"), ("formula:flat", "even"), ("file:odd name", "signed"),
+                        ("speed", "even")):
+        assert store.describe(name).scale in ("even", scale)
+        store.distribution(name)
+        assert store.describe(name).scale == scale, name

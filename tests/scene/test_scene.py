@@ -79,6 +79,19 @@ def test_palettes_are_even_and_break_where_they_should():
     assert jumps.max() > 5 * np.sort(jumps)[-2]
 
 
+def test_angles_go_round():
+    from tidal_lens.quantities.spread import distribution_of
+    from tidal_lens.study.evaluate import key_range
+    from tidal_lens.study.model import KeySetting
+
+    table = palette("angle", -np.pi, np.pi)[:, :3].astype(int)
+    assert np.abs(table[0] - table[-1]).max() <= 2
+    assert np.abs(np.diff(table, axis=0)).max() <= 6
+    spread = distribution_of(np.linspace(0.1, 0.4, 50))
+    assert key_range("angle", spread, KeySetting()) == (-np.pi, np.pi)
+    assert key_range("angle", spread, KeySetting(low=0.0, high=1.0)) == (0.0, 1.0)
+
+
 @pytest.mark.parametrize("kind", ["protan", "deutan"])
 def test_below_and_above_zero_are_told_apart_by_the_colour_blind(kind):
     """Machado, Oliveira & Fernandes 2009 (IEEE TVCG 15), full severity; matrices from memory."""

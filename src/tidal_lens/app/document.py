@@ -17,6 +17,7 @@ from tidal_lens.flow.roles import without_a_role
 from tidal_lens.formats.bodies import SUFFIXES
 from tidal_lens.formats.numbered import siblings
 from tidal_lens.formats.reading import TooLargeError
+from tidal_lens.quantities.gradients import prepare_gradients
 from tidal_lens.quantities.store import LARGE, Distribution
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.scene.camera import Camera
@@ -521,7 +522,11 @@ class Document(QObject):
         self.file_changed.emit()
         self.choose(opened.study.layers[-1].id if opened.study.layers else None)
         # Lines and the value under the pointer need it; the first picture does not.
-        self.jobs.submit("prepare", "Preparing the search for points", lambda token: mesh_of(opened.flow, token), lambda _answer: None,
+        def prepare(token: Token) -> None:
+            mesh_of(opened.flow, token)
+            prepare_gradients(opened.flow, token)
+
+        self.jobs.submit("prepare", "Preparing searches and gradients", prepare, lambda _answer: None,
                          lambda _error: None)
         for text in opened.flow.notices:
             self.noticed.emit(Notice("warn", f"{opened.flow.path.name}: {text}"))

@@ -221,6 +221,14 @@ def _joined(flow: Flow) -> _Joined | None:
     return ready
 
 
+def prepare_gradients(flow: Flow, token: Token | None = None) -> None:
+    """Build what gradients on unstructured blocks need, so that the first one does not wait for it."""
+    joined = _joined(flow)
+    for grid in [b.grid for b in flow.blocks] if joined is None else [joined.grid]:
+        if isinstance(grid, UnstructuredGrid):
+            links_of(grid, token)
+
+
 def flow_turning(flow: Flow, velocity: NDArray[Any], token: Token | None = None, *,
                  fourth_order: bool = False) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
     """Velocity gradient, vorticity and Q over all blocks: across seams of unstructured ones, else averaged on the seams."""

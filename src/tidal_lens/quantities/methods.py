@@ -22,6 +22,8 @@ class Methods:
         Names and texts of the user's formulas.
     fourth_order : bool
         Take differences of fourth order on structured blocks.
+    on_cells : bool
+        Take derivatives of cell values between the cells and bring them to nodes, not of node values.
     averaging : str
         How cell values come to nodes.
     axis_point, axis : tuple of float
@@ -36,6 +38,7 @@ class Methods:
 
     formulas: tuple[tuple[str, str], ...] = ()
     fourth_order: bool = False
+    on_cells: bool = False
     averaging: Averaging = "count"
     axis_point: Triple = (0.0, 0.0, 0.0)
     axis: Triple = (1.0, 0.0, 0.0)

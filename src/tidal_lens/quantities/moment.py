@@ -9,11 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.errors import CancelledError, MissingQuantityError, TidalLensError
-from tidal_lens.flow.case import Flow
+from tidal_lens.flow.case import Field, Flow
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.quantities import gradients
+from tidal_lens.quantities.cell_gradients import cell_gradient
 from tidal_lens.quantities.formula.evaluate import Range, Source, evaluate
 from tidal_lens.quantities.names import CONST, constant
+from tidal_lens.quantities.nodes import node_values
 from tidal_lens.quantities.smoothing import node_volumes, smoothed
 from tidal_lens.work import Token
 
@@ -112,10 +114,22 @@ class Moment:
         return gradients.flow_gradient(self.flow, values, self.token, fourth_order=methods.fourth_order,
                                        ranges=None if self._ranges is None else self.ranges)
 
+    def cell_gradient(self, key: str) -> Values | None:
+        """Gradient of a quantity taken between cells, at the nodes, shape (n, components, 3); None where that is not the choice."""
+        cells = self.store.cell_field(key)
+        if cells is None:
+            return None
+        found = cell_gradient(self.flow, cells, self.token)
+        field = Field(key, "cell", found.reshape(len(found), -1))
+        return node_values(self.flow, field, self.store.methods.averaging).reshape(self.n_points, -1, 3)
+
     def turning(self, name: str) -> Values:
         """The velocity gradient, the vorticity or Q: they are worked out together and all kept."""
         store = self.store
         names = ("velocity-gradient", "vorticity", "q")
+        between = self.cell_gradient("velocity") if store.kept("velocity-gradient") is None else None
+        if between is not None:
+            store._keep("velocity-gradient", between)
         velocity = store.values("velocity", self.token)
         if self._ranges is not None:
             grad = np.asarray(self.get("velocity-gradient"))

@@ -7,7 +7,7 @@ import re
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,7 @@ from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN, Scale
+from tidal_lens.quantities.cell_gradients import can_be_taken
 from tidal_lens.quantities.compute import COMPUTED
 from tidal_lens.quantities.formula.evaluate import Range, Source, evaluate
 from tidal_lens.quantities.formula.functions import DERIVATIVES
@@ -262,7 +263,14 @@ class QuantityStore:
             close = difflib.get_close_matches(name, list(self._all()), 1)
             raise MissingQuantityError(f"There is no quantity {name!r} in this result.", self.flow.title,
                                        f"Did you mean {close[0]!r}?" if close else "")
+        if found.scale == "even" and found.name not in BY_NAME and self._has_two_signs(name):
+            return replace(found, scale="signed")
         return found
+
+    def _has_two_signs(self, name: str) -> bool:
+        """Whether a quantity of unknown meaning lies on both sides of zero, so that zero is worth a colour of its own."""
+        spread = self._spread.get(name)
+        return spread is not None and min(-spread.usual[0], spread.usual[1]) > 0.05 * max(-spread.usual[0], spread.usual[1])
 
     # -- what rests on what --------------------------------------------------------------------------------------
 
@@ -343,8 +351,8 @@ class QuantityStore:
             return (key, self._order(), *(self.signature(n) for n in BY_NAME[key].needs if n not in ("walls", "plane flow")))
         return key, self.methods.averaging if self._of_cells([key]) else None
 
-    def _order(self) -> bool:
-        return self.methods.fourth_order
+    def _order(self) -> tuple[bool, bool]:
+        return self.methods.fourth_order, self.methods.on_cells
 
     def _leaves(self, key: str, seen: set[str]) -> set[str]:
         """Roles and arrays on which a quantity rests, and how often it is smoothed."""
@@ -384,6 +392,16 @@ class QuantityStore:
         if passes:
             words.append(f"smoothed {passes}×")
         return "wall" if on_walls else "cell" if cells else "node", ", ".join(words)
+
+    def cell_field(self, key: str) -> Values | None:
+        """Cell values of a role or an array, if derivatives of it are taken between cells."""
+        if not self.methods.on_cells or not self._of_cells([key]) or not can_be_taken(self.flow):
+            return None
+        names = [key[len(FILE):]] if key.startswith(FILE) else list(self.flow.roles.fields(key))
+        fields = [self.flow.fields[n] for n in names if n in self.flow.fields]
+        if len(fields) < len(names) or not fields or any(f.place != "cell" for f in fields):
+            return None
+        return fields[0].values if len(fields) == 1 else np.column_stack([f.values for f in fields])
 
     def _on_walls(self, key: str, seen: set[str]) -> bool:
         key = _plain(key)

@@ -27,6 +27,9 @@ ABOVE = ("#F5F2E8", "#EBD3AE", "#CF9A5B", "#9A5B1E", "#57290A")
 SUBSONIC = ("#14304F", "#1F6487", "#5FA5B5", "#C3DFDD")
 SUPERSONIC = ("#F3D08A", "#DD8A4E", "#AE3F53", "#5C1646")
 
+# Once round: ends where it begins; light at zero, dark at half a turn.
+ROUND = ("#3A1F4A", "#1D5F8A", "#5FA5B5", "#F3EBD2", "#CF9A5B", "#8E3B4E", "#3A1F4A")
+
 
 def to_oklab(rgb: NDArray[np.float64]) -> NDArray[np.float64]:
     """OKLab coordinates of sRGB colours in 0..1, shape (n, 3)."""
@@ -55,8 +58,8 @@ def _ramp(stops: tuple[str, ...], at: NDArray[np.float64]) -> NDArray[np.float64
 @lru_cache(maxsize=64)
 def _table(scale: str, low: float, high: float) -> bytes:
     x = (np.arange(SIZE) + 0.5) / SIZE
-    if scale == "even":
-        rgb = _ramp(EVEN, x)
+    if scale in ("even", "angle"):
+        rgb = _ramp(EVEN if scale == "even" else ROUND, x)
     else:
         middle = 1.0 if scale == "mach" else 0.0
         value = low + (high - low) * x
@@ -80,7 +83,7 @@ def palette(scale: str, low: float, high: float) -> NDArray[np.uint8]:
     Parameters
     ----------
     scale : str
-        ``even``, ``signed`` (pale at 0) or ``mach`` (breaks at exactly 1).
+        ``even``, ``signed`` (pale at 0), ``mach`` (breaks at exactly 1) or ``angle`` (ends as it begins).
     low, high : float
         Ends of the colour key.
     """

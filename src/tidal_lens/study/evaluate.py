@@ -184,13 +184,15 @@ def key_range(scale: str, distribution: Distribution, setting: KeySetting) -> tu
     Parameters
     ----------
     scale : str
-        ``signed`` ranges are symmetric about zero where nothing else was set; others span the usual values.
+        ``signed`` ranges are symmetric about zero where nothing else was set, ``angle`` is once round; others span the usual values.
     distribution : Distribution
         Of the quantity.
     setting : KeySetting
         What the user set.
     """
     low, high = _rounded_out(*((distribution.low, distribution.high) if scale == "mach" else distribution.usual))
+    if scale == "angle":
+        low, high = -np.pi, np.pi
     low, high = (low if setting.low is None else setting.low), (high if setting.high is None else setting.high)
     untouched = setting.low is None and setting.high is None
     if setting.symmetric or (scale == "signed" and untouched):

@@ -196,6 +196,7 @@ class Choices(_Value):
     """How derived quantities are worked out where there is a choice: see :class:`tidal_lens.quantities.methods.Methods`."""
 
     fourth_order: bool = False
+    on_cells: bool = False
     averaging: Literal["count", "volume", "distance"] = "count"
     axis_point: Vector = (0.0, 0.0, 0.0)
     axis: Vector = (1.0, 0.0, 0.0)

@@ -25,6 +25,8 @@ class ChoiceControls(QWidget):
         self.averaging.activated.connect(lambda at: self._set(averaging=list(AVERAGING)[at]))
         self.fourth = Check("Fourth order on structured blocks", "Differences of fourth order where blocks are structured: truer on smooth "
                             "grids, but they ring at shocks and on rough ones", lambda on: self._set(fourth_order=on))
+        self.on_cells = Check("Derivatives between cells", "Take derivatives of cell values between the cells themselves, not of the "
+                              "values brought to nodes", lambda on: self._set(on_cells=on))
         self.fourth_note = label("It rings at shocks and on rough grids.", "warn")
         self.axis = [NumberField(f"Axis {a}", f"{a} component of the axis of rotation") for a in "xyz"]
         self.point = [NumberField(f"Axis point {a}", f"{a} of a point of the axis of rotation") for a in "xyz"]
@@ -38,7 +40,7 @@ class ChoiceControls(QWidget):
         self.shading = NumberField("Shading", "How dark schlieren shading is", 1.0, 1e-6, 1000.0)
         self.shading.edited.connect(lambda v: self._set(shading=v))
         inside = QWidget()
-        column(inside, label("Cell values to nodes", "soft"), self.averaging, self.fourth, self.fourth_note,
+        column(inside, label("Cell values to nodes", "soft"), self.averaging, self.on_cells, self.fourth, self.fourth_note,
                label("Axis of rotation, a point of it, and the rate about it [rad/s]", "soft"), row("Axis", *self.axis),
                row("Point", *self.point), row("Rate", self.spin), label("Knife edge and shading of schlieren pictures", "soft"),
                row("Along", *self.knife), row("Shading", self.shading), spacing=4)
@@ -65,6 +67,7 @@ class ChoiceControls(QWidget):
         now = self.document.study.choices
         self.averaging.setCurrentIndex(list(AVERAGING).index(now.averaging))
         self.fourth.setChecked(now.fourth_order)
+        self.on_cells.setChecked(now.on_cells)
         self.fourth_note.setVisible(now.fourth_order)
         for fields, values in ((self.axis, now.axis), (self.point, now.axis_point), (self.knife, now.knife)):
             for one, value in zip(fields, values, strict=True):

@@ -175,7 +175,8 @@ class FormulaPanel(QWidget):
             holes = ", some not finite" if spread.not_finite else ""
             self._say(f"{head}, {what}{number_text(spread.low)} … {number_text(spread.high)}{holes}{doubts}", "warn" if doubts else "soft")
             self.silhouette.show_distribution(spread)
-            self.silhouette.show()
+            # Of a formula that is kept, the list above shows the whole.
+            self.silhouette.setVisible(self.editing is None or found.text != edits.text_of(self.document.study, self.editing))
 
         def failed(error: TidalLensError) -> None:
             self._say(f"{head}. {error}", "warn")

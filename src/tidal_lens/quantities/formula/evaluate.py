@@ -44,6 +44,9 @@ class Source(Protocol):
     def gradient(self, values: Values) -> Values:
         """Gradient of values known at all nodes, shape (n, components, 3)."""
 
+    def cell_gradient(self, key: str) -> Values | None:
+        """The same of a quantity taken between cells, where that is the choice; else None."""
+
     def smoothed(self, values: Values, passes: int) -> Values:
         """Values known at all nodes, averaged with their neighbours."""
 
@@ -143,7 +146,8 @@ def _whole(node: Node, source: Source, token: Token | None, gradients: dict[Node
         if inner.leaf is not None and inner.leaf.key == "velocity":
             gradients[inner] = np.asarray(source.get("velocity-gradient"))
         else:
-            gradients[inner] = source.gradient(_held(inner, whole, token))
+            between = whole.cell_gradient(inner.leaf.key) if inner.leaf is not None and inner.leaf.key else None
+            gradients[inner] = source.gradient(_held(inner, whole, token)) if between is None else between
     grad = gradients[inner]
     if node.what == "laplacian":
         second = source.gradient(whole.gradient(_held(inner, whole, token))[:, 0, :].copy())
