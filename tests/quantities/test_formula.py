@@ -239,6 +239,18 @@ def test_smoothing_keeps_constants_and_lowers_peaks():
     assert described.made == "node values, smoothed 3×"
 
 
+def test_nodes_go_to_cells_and_back():
+    """A linear field stays inside; by which mean is told, and another mean is another quantity."""
+    found, inside = value("over_cells(x + 2 * y)"), ((P > 0.1) & (P < 0.9)).all(axis=1)
+    assert np.allclose(found[inside], (X + 2 * Y)[inside])
+    assert found.max() < (X + 2 * Y).max()
+    assert value("over_cells(U)").shape == (N**3, 3)
+    store = store_of(calm="over_cells(p)")
+    assert store.describe("formula:calm").made == "node values, over cells"
+    other = store.with_context(store.reference, Methods(store.methods.formulas, averaging="volume"))
+    assert store.signature("formula:calm") != other.signature("formula:calm")
+
+
 def test_parsing_alone_needs_no_flow():
     found = parse("0.5 * rho * mag(U)**2", standard)
     assert (found.root.shape, str(found.root.unit), found.root.keys) == ("scalar", "Pa", {"density", "velocity"})

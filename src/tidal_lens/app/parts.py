@@ -331,8 +331,8 @@ class QuantityChooser(_Box):
                     index = item.index(self.count() - 1, 0)
                     item.setData(index, 0, Qt.ItemDataRole.UserRole - 1)
                 self.setItemData(self.count() - 1, q.about, Qt.ItemDataRole.ToolTipRole)
-        if chosen in self._names:
-            self.setCurrentIndex(self._names.index(chosen))
+        # What is gone or not to be had is no entry of the list; then none is marked.
+        self.setCurrentIndex(self._names.index(chosen) if chosen in self._names else -1)
 
 
 class Check(QCheckBox):

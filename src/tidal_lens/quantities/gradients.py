@@ -35,27 +35,35 @@ class NodeLinks:
     def __init__(self, grid: UnstructuredGrid, token: Token | None = None) -> None:
         n, corners = grid.n_points, read_only(grid.corners)
         starts, cells = _cells_round_nodes(corners, n, token)
+        whole = read_only(_eight_cornered(grid))
         sizes = np.zeros(n + 1, np.int64)
         self.outer = np.ones(n, dtype=bool)
         found: dict[int, NDArray[np.int32]] = {}
 
         def link(begin: int, end: int) -> None:
-            found[begin] = links_kernels.link_nodes(corners, _NEAR, starts, cells, sizes[1:], self.outer, begin, end)
+            found[begin] = links_kernels.link_nodes(corners, whole, _NEAR, starts, cells, sizes[1:], self.outer, begin, end)
 
         run_chunks(link, n, 16384, token)
         self.starts = np.cumsum(sizes)
         self.links = np.concatenate([found[begin] for begin in sorted(found)]) if found else np.empty(0, np.int32)
 
 
-def _cells_round_nodes(corners: NDArray[np.int32], n: int, token: Token | None) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
-    """Cells round each node: where each node's begin, shape (n + 1,), and the cells."""
+def _eight_cornered(grid: UnstructuredGrid) -> NDArray[np.bool_]:
+    """Hexahedra none of whose corners fell on another: what a file calls a hexahedron may be collapsed."""
+    whole = np.zeros(grid.n_cells, dtype=bool)
+    run_chunks(lambda a, b: links_kernels.eight_cornered(grid.corners, whole, a, b), grid.n_cells, 65536)
+    return whole
+
+
+def _cells_round_nodes(corners: NDArray[np.int32], n: int, token: Token | None) -> tuple[NDArray[np.int64], NDArray[Any]]:
+    """Cells round each node: where each node's begin, shape (n + 1,), and the cells, each as cell · 8 + corner."""
     part = -(-len(corners) // WORKERS)
     counts = np.zeros((WORKERS, n), np.int32)
     run_chunks(lambda a, b: links_kernels.count_cells(corners, counts[a // part], a, b), len(corners), part, token)
     starts = np.concatenate([[0], np.cumsum(counts.sum(axis=0, dtype=np.int64))])
     # Each worker enters its cells behind those of the workers before it: no two write to one place.
     places = np.cumsum(counts, axis=0, dtype=np.int64) - counts + starts[:-1]
-    cells = np.empty(int(starts[-1]), np.int32)
+    cells: NDArray[Any] = np.empty(int(starts[-1]), np.int32 if len(corners) < 2**28 else np.int64)
     run_chunks(lambda a, b: links_kernels.list_cells(corners, places[a // part], cells, a, b), len(corners), part, token)
     return starts, cells
 

@@ -249,22 +249,19 @@ def _gather_ring(node: int, starts: Array, links: Array, ring: Array, slots: Arr
 
 @kernel
 def _cholesky_solve(a: Array, columns: int) -> bool:
-    """Solve nine normal equations (9, 12) in place, right-hand sides from column 9 on; False where they are of no use.
+    """Solve nine normal equations (9, 12), of unit diagonal, in place, right-hand sides from column 9 on; False where they are of no use.
 
     The first three unknowns are the gradient. A later one that the others leave undetermined is taken to be zero: in a mesh of one
     layer, the second derivative across it.
     """
-    largest = 0.0
     dropped = 0
-    for i in range(9):
-        largest = max(largest, a[i, i])
     for i in range(9):
         for j in range(i + 1):
             s = a[i, j]
             for k in range(j):
                 s -= a[i, k] * a[j, k]
             if i == j:
-                if s > 1e-9 * largest:
+                if s > 1e-9:
                     a[i, i] = 1.0 / np.sqrt(s)  # one over the diagonal: products are faster than quotients
                 else:
                     dropped += 1
@@ -387,6 +384,9 @@ def _quadratic(points: Array, values: Array, n: int, ring: Array, count: int, a:
         o = ring[m]
         x, y, z = points[o, 0] - x0, points[o, 1] - y0, points[o, 2] - z0
         rows[0, m], rows[1, m], rows[2, m] = x, y, z
+        # By true distances: in flat cells the near nodes across must not suffer from what the far ones along do to the fit.
+        d2 = x * x + y * y + z * z
+        rows[12, m] = 1.0 / d2 if d2 > 0.0 else 0.0
         sx, sy, sz = max(sx, abs(x)), max(sy, abs(y)), max(sz, abs(z))
         for c in range(nc):
             rows[9 + c, m] = values[o, c] - values[n, c]
@@ -398,14 +398,20 @@ def _quadratic(points: Array, values: Array, n: int, ring: Array, count: int, a:
         rows[0, m], rows[1, m], rows[2, m] = x, y, z
         rows[3, m], rows[4, m], rows[5, m] = x * x, y * y, z * z
         rows[6, m], rows[7, m], rows[8, m] = x * y, y * z, x * z
-        rows[12, m] = 1.0 / (x * x + y * y + z * z + 1e-12)
     _products(rows, weighted, count, nc, a)
+    for i in range(9):
+        weighted[i] = 1.0 / np.sqrt(a[i, i]) if a[i, i] > 0.0 else 0.0
+    for i in range(9):
+        for j in range(i + 1):
+            a[i, j] *= weighted[i] * weighted[j]
+        for c in range(9, 9 + nc):
+            a[i, c] *= weighted[i]
     if not _cholesky_solve(a, nc):
         return False
     for c in range(9, 9 + nc):
-        a[0, c] *= ix
-        a[1, c] *= iy
-        a[2, c] *= iz
+        a[0, c] *= ix * weighted[0]
+        a[1, c] *= iy * weighted[1]
+        a[2, c] *= iz * weighted[2]
     return True
 
 

@@ -12,6 +12,18 @@ Array = Any
 
 
 @kernel
+def eight_cornered(corners: Array, whole: Array, begin: int, end: int) -> None:
+    """Which of the cells begin..end have eight different corners."""
+    for cell in range(begin, end):
+        good = True
+        for c in range(1, 8):
+            for d in range(c):
+                if corners[cell, c] == corners[cell, d]:
+                    good = False
+        whole[cell] = good
+
+
+@kernel
 def count_cells(corners: Array, counts: Array, begin: int, end: int) -> None:
     """Count the cells begin..end round each node; a corner that collapsed onto another counts once."""
     for cell in range(begin, end):
@@ -28,7 +40,7 @@ def count_cells(corners: Array, counts: Array, begin: int, end: int) -> None:
 
 @kernel
 def list_cells(corners: Array, places: Array, cells: Array, begin: int, end: int) -> None:
-    """Enter the cells begin..end at the places of their nodes, which move on."""
+    """Enter the cells begin..end at the places of their nodes, which move on: each as cell · 8 + the first corner that is the node."""
     for cell in range(begin, end):
         for c in range(8):
             n = corners[cell, c]
@@ -38,40 +50,44 @@ def list_cells(corners: Array, places: Array, cells: Array, begin: int, end: int
                     first = False
                     break
             if first:
-                cells[places[n]] = cell
+                cells[places[n]] = cell * 8 + c
                 places[n] += 1
 
 
 @kernel
-def link_nodes(corners: Array, near: Array, starts: Array, cells: Array, sizes: Array, outer: Array, begin: int, end: int) -> Array:
+def link_nodes(corners: Array, whole: Array, near: Array, starts: Array, cells: Array, sizes: Array, outer: Array, begin: int,
+               end: int) -> Array:
     """Links of the nodes begin..end, one node after another; their numbers and whether nodes are outer are written.
 
-    near (8, 3) are the corners next to each corner. A node is inner where the surface round it closes: of its V neighbours, the E faces
-    and F cells at it, V − E + F = 2 by Euler's formula, where each face belongs to two cells.
+    near (8, 3) are the corners next to each corner, whole (cells,) tells which cells have eight corners. A node is inner where the
+    surface round it closes: of its V neighbours, the E faces and F cells at it, V − E + F = 2 by Euler's formula, where each face
+    belongs to two cells.
     """
-    total = 3 * (starts[end] - starts[begin]) + 64 * 8
-    out = np.empty(total, np.int32)
+    out = np.empty(3 * (starts[end] - starts[begin]) + 64 * 8, np.int32)
     own = np.empty(24, np.int32)
     used = 0
     for n in range(begin, end):
         row = used
         faces = 0
         for e in range(starts[n], starts[n + 1]):
-            cell = cells[e]
+            cell, corner = cells[e] >> 3, cells[e] & 7
             count = 0
-            for c in range(8):
-                if corners[cell, c] == n:
+            if whole[cell]:
+                count = 3
+                for d in range(3):
+                    own[d] = corners[cell, near[corner, d]]
+            else:
+                for c in range(corner, 8):
+                    if corners[cell, c] != n:
+                        continue
                     for d in range(3):
                         other = corners[cell, near[c, d]]
-                        if other != n:
-                            seen = False
-                            for k in range(count):
-                                if own[k] == other:
-                                    seen = True
-                                    break
-                            if not seen:
-                                own[count] = other
-                                count += 1
+                        seen = other == n
+                        for k in range(count):
+                            seen = seen or own[k] == other
+                        if not seen:
+                            own[count] = other
+                            count += 1
             faces += count
             if used + count > len(out):
                 more = np.empty(2 * len(out) + count, np.int32)

@@ -15,7 +15,7 @@ from tidal_lens.quantities import gradients
 from tidal_lens.quantities.cell_gradients import cell_gradient
 from tidal_lens.quantities.formula.evaluate import Range, Source, evaluate
 from tidal_lens.quantities.names import CONST, constant
-from tidal_lens.quantities.nodes import node_values
+from tidal_lens.quantities.nodes import cell_values, node_values
 from tidal_lens.quantities.smoothing import node_volumes, smoothed
 from tidal_lens.work import Token
 
@@ -158,6 +158,10 @@ class Moment:
     def smoothed(self, values: Values, passes: int) -> Values:
         """Values averaged with their neighbours."""
         return smoothed(self.flow, values, passes, self.token)
+
+    def over_cells(self, values: Values) -> Values:
+        """Values brought to cells, and back by the chosen mean."""
+        return node_values(self.flow, Field("", "cell", cell_values(self.flow, values)), self.store.methods.averaging)
 
     def in_time(self, compute: Callable[[Source], Values]) -> Values:
         """Derivative in time, of second order on uneven steps, one-sided at the ends."""

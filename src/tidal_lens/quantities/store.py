@@ -345,8 +345,10 @@ class QuantityStore:
         tree = self._tree(key)
         if tree is not None:
             derived = any(n.what in DERIVATIVES for n in tree.walk())
+            cells = any(n.what == "over_cells" for n in tree.walk())
             return (key, dict(self.methods.formulas).get(key[len(FORMULA):]) if key.startswith(FORMULA) else None,
-                    self._order() if derived else None, *(self.signature(k) for k in sorted(tree.keys)))
+                    self._order() if derived else None, self.methods.averaging if cells else None,
+                    *(self.signature(k) for k in sorted(tree.keys)))
         if key in BY_NAME:
             return (key, self._order(), *(self.signature(n) for n in BY_NAME[key].needs if n not in ("walls", "plane flow")))
         return key, self.methods.averaging if self._of_cells([key]) else None
@@ -365,6 +367,7 @@ class QuantityStore:
             needs = BY_NAME[key].needs if key in BY_NAME else ()
             return {key} if not needs else {leaf for n in needs for leaf in self._leaves(n, seen)}
         out = {f"smooth {int(n.parts[1].value)}" for n in tree.walk() if n.what == "smooth"}
+        out |= {"over cells" for n in tree.walk() if n.what == "over_cells"}
         return out.union(*(self._leaves(k, seen) for k in tree.keys))
 
     def _of_cells(self, leaves: Sequence[str] | set[str]) -> bool:
@@ -389,6 +392,7 @@ class QuantityStore:
         if on_walls:
             words = ["on walls"]
         passes = sum(int(leaf.split()[1]) for leaf in leaves if leaf.startswith("smooth "))
+        words += ["over cells"] if "over cells" in leaves else []
         if passes:
             words.append(f"smoothed {passes}×")
         return "wall" if on_walls else "cell" if cells else "node", ", ".join(words)

@@ -50,6 +50,9 @@ class Source(Protocol):
     def smoothed(self, values: Values, passes: int) -> Values:
         """Values known at all nodes, averaged with their neighbours."""
 
+    def over_cells(self, values: Values) -> Values:
+        """Values known at all nodes, brought to cells and back."""
+
     def in_time(self, compute: Callable[[Source], Values]) -> Values:
         """Derivative in time of what is computed from a moment."""
 
@@ -142,6 +145,8 @@ def _whole(node: Node, source: Source, token: Token | None, gradients: dict[Node
     whole = source.whole()
     if node.what == "smooth":
         return whole.smoothed(evaluate(inner, whole, token), int(_number(node.parts[1])))
+    if node.what == "over_cells":
+        return whole.over_cells(evaluate(inner, whole, token))
     if inner not in gradients:
         if inner.leaf is not None and inner.leaf.key == "velocity":
             gradients[inner] = np.asarray(source.get("velocity-gradient"))

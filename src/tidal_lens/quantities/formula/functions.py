@@ -199,10 +199,11 @@ FUNCTIONS: dict[str, Function] = {
     "ddt": Function("ddt(f)", "derivative in time at a fixed place", _LIKE, _per(SECOND)),
     "smooth": Function("smooth(f, passes)", "f averaged with its neighbours so many times",
                        _one_of({("scalar", "scalar"): "scalar", ("vector", "scalar"): "vector"}), _same),
+    "over_cells": Function("over_cells(f)", "mean of the nodes of each cell, brought back to nodes by the chosen mean", _LIKE, _same),
     "mean": Function("mean(f)", "average over the volume of the flow", _scalars(1, 1), _same),
     "vmin": Function("vmin(f)", "least value in the flow", _scalars(1, 1), _same),
     "vmax": Function("vmax(f)", "greatest value in the flow", _scalars(1, 1), _same),
 }
 DERIVATIVES = frozenset({"grad", "div", "curl", "laplacian", "ddx", "ddy", "ddz"})
 AVERAGES = frozenset({"mean", "vmin", "vmax"})
-WHOLE = DERIVATIVES | AVERAGES | {"ddt", "smooth"}
+WHOLE = DERIVATIVES | AVERAGES | {"ddt", "smooth", "over_cells"}
