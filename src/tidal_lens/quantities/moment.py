@@ -13,7 +13,7 @@ from tidal_lens.flow.case import Field, Flow
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.quantities import gradients
 from tidal_lens.quantities.cell_gradients import cell_gradient
-from tidal_lens.quantities.formula.evaluate import Range, Source, evaluate
+from tidal_lens.quantities.formula.evaluate import Range, Source, evaluate, in_ranges
 from tidal_lens.quantities.names import CONST, constant
 from tidal_lens.quantities.nodes import cell_values, node_values
 from tidal_lens.quantities.smoothing import node_volumes, smoothed
@@ -149,11 +149,7 @@ class Moment:
         """What follows node by node from the velocity gradient."""
         if self._ranges is None:
             return of(grad, self.token)
-        parts = [(a, b, of(grad[a:b], self.token)) for a, b in self.ranges]
-        out = np.empty((len(grad), *parts[0][2].shape[1:]), parts[0][2].dtype)
-        for a, b, values in parts:
-            out[a:b] = values
-        return out
+        return in_ranges(self, lambda a, b: of(grad[a:b], self.token))
 
     def smoothed(self, values: Values, passes: int) -> Values:
         """Values averaged with their neighbours."""
@@ -171,7 +167,7 @@ class Moment:
         first = min(max(step - 1, 0), max(len(times) - 3, 0))
         near = list(range(first, min(first + 3, len(times))))
         weights = _time_weights([times[n] for n in near], times[step])
-        out: Values | None = None
+        parts: list[tuple[float, Values]] = []
         for n, weight in zip(near, weights, strict=True):
             if weight == 0.0:
                 continue
@@ -184,10 +180,8 @@ class Moment:
                                            error.hint) from error
             if other.n_points != self.n_points or not np.array_equal(other.flow.points, self.flow.points):
                 raise MissingQuantityError("A derivative in time at a fixed place needs a mesh that does not move.", self.flow.title)
-            part = weight * compute(other)
-            out = part if out is None else out + part
-        assert out is not None
-        return out
+            parts.append((weight, compute(other)))
+        return in_ranges(self, lambda a, b: np.asarray(sum(weight * values[a:b] for weight, values in parts)))
 
     def average(self, what: str, values: Values) -> float:
         """``mean`` over the volume, ``vmin`` or ``vmax``, of finite values."""

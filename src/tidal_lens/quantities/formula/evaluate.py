@@ -147,17 +147,40 @@ def _whole(node: Node, source: Source, token: Token | None, gradients: dict[Node
         return whole.smoothed(evaluate(inner, whole, token), int(_number(node.parts[1])))
     if node.what == "over_cells":
         return whole.over_cells(evaluate(inner, whole, token))
-    if inner not in gradients:
-        if inner.leaf is not None and inner.leaf.key == "velocity":
-            gradients[inner] = np.asarray(source.get("velocity-gradient"))
-        else:
-            between = whole.cell_gradient(inner.leaf.key) if inner.leaf is not None and inner.leaf.key else None
-            gradients[inner] = source.gradient(_held(inner, whole, token)) if between is None else between
-    grad = gradients[inner]
     if node.what == "laplacian":
-        second = source.gradient(whole.gradient(_held(inner, whole, token))[:, 0, :].copy())
-        return np.einsum("nii->n", second)
-    return _derived(node.what, inner.shape, grad)
+        first = np.ascontiguousarray(_gradient(inner, whole, whole, token)[:, 0, :])
+        second = source.gradient(first)
+        return in_ranges(source, lambda a, b: np.einsum("nii->n", second[a:b]))
+    if inner not in gradients:
+        gradients[inner] = _gradient(inner, source, whole, token)
+    grad = gradients[inner]
+    if node.what == "grad":
+        return grad if inner.shape == "vector" else grad[:, 0, :]
+    return in_ranges(source, lambda a, b: _derived(node.what, inner.shape, grad[a:b]))
+
+
+def _gradient(inner: Node, source: Source, whole: Source, token: Token | None) -> Values:
+    """Gradient of a part, shape (n, components, 3)."""
+    key = inner.leaf.key if inner.leaf is not None else ""
+    if key == "velocity":
+        return np.asarray(source.get("velocity-gradient"))
+    between = whole.cell_gradient(key) if key else None
+    return source.gradient(_held(inner, whole, token)) if between is None else between
+
+
+def in_ranges(source: Source, compute: Callable[[int, int], Values]) -> Values:
+    """What is computed from runs of nodes, at the nodes that are wanted."""
+    out: Values | None = None
+    with np.errstate(all="ignore"):
+        for begin, end in source.ranges:
+            part = compute(begin, end)
+            if out is None:
+                if (begin, end) == (0, source.n_points):
+                    return part
+                out = np.empty((source.n_points, *part.shape[1:]), part.dtype)
+            out[begin:end] = part
+    assert out is not None
+    return out
 
 
 def _held(inner: Node, whole: Source, token: Token | None) -> Values:
@@ -170,8 +193,6 @@ def _held(inner: Node, whole: Source, token: Token | None) -> Values:
 
 
 def _derived(what: str, shape: str, grad: Values) -> Values:
-    if what == "grad":
-        return grad if shape == "vector" else grad[:, 0, :]
     if what == "div":
         return grad[:, 0, 0] + grad[:, 1, 1] + grad[:, 2, 2]
     if what == "curl":
