@@ -1,4 +1,8 @@
-"""Compiled loops that find which nodes are joined by edges of cells."""
+"""Compiled loops that find which nodes are joined by edges of cells.
+
+Tables by the place of a cell's kind: own (kinds, 8) are the corners of its own among those of the collapsed hexahedron, many (kinds,)
+their number; near (kinds, 8, 4) are the corners joined to each of them, joined (kinds, 8) their number.
+"""
 
 from __future__ import annotations
 
@@ -12,95 +16,53 @@ Array = Any
 
 
 @kernel
-def eight_cornered(corners: Array, whole: Array, begin: int, end: int) -> None:
-    """Which of the cells begin..end have eight different corners."""
+def count_cells(corners: Array, kinds: Array, own: Array, many: Array, counts: Array, begin: int, end: int) -> None:
+    """Count the cells begin..end round each node."""
     for cell in range(begin, end):
-        good = True
-        for c in range(1, 8):
-            for d in range(c):
-                if corners[cell, c] == corners[cell, d]:
-                    good = False
-        whole[cell] = good
+        kind = kinds[cell]
+        for k in range(many[kind]):
+            counts[corners[cell, own[kind, k]]] += 1
 
 
 @kernel
-def count_cells(corners: Array, counts: Array, begin: int, end: int) -> None:
-    """Count the cells begin..end round each node; a corner that collapsed onto another counts once."""
+def list_cells(corners: Array, kinds: Array, own: Array, many: Array, places: Array, cells: Array, begin: int, end: int) -> None:
+    """Enter the cells begin..end at the places of their nodes, which move on: each as cell · 8 + corner."""
     for cell in range(begin, end):
-        for c in range(8):
+        kind = kinds[cell]
+        for k in range(many[kind]):
+            c = own[kind, k]
             n = corners[cell, c]
-            first = True
-            for d in range(c):
-                if corners[cell, d] == n:
-                    first = False
-                    break
-            if first:
-                counts[n] += 1
+            cells[places[n]] = cell * 8 + c
+            places[n] += 1
 
 
 @kernel
-def list_cells(corners: Array, places: Array, cells: Array, begin: int, end: int) -> None:
-    """Enter the cells begin..end at the places of their nodes, which move on: each as cell · 8 + the first corner that is the node."""
-    for cell in range(begin, end):
-        for c in range(8):
-            n = corners[cell, c]
-            first = True
-            for d in range(c):
-                if corners[cell, d] == n:
-                    first = False
-                    break
-            if first:
-                cells[places[n]] = cell * 8 + c
-                places[n] += 1
-
-
-@kernel
-def link_nodes(corners: Array, whole: Array, near: Array, starts: Array, cells: Array, sizes: Array, outer: Array, begin: int,
-               end: int) -> Array:
+def link_nodes(corners: Array, kinds: Array, near: Array, joined: Array, starts: Array, cells: Array, sizes: Array, outer: Array,
+               begin: int, end: int) -> Array:
     """Links of the nodes begin..end, one node after another; their numbers and whether nodes are outer are written.
 
-    near (8, 3) are the corners next to each corner, whole (cells,) tells which cells have eight corners. A node is inner where the
-    surface round it closes: of its V neighbours, the E faces and F cells at it, V − E + F = 2 by Euler's formula, where each face
-    belongs to two cells.
+    A node is inner where the surface round it closes: of its V neighbours, the E faces and F cells at it, V − E + F = 2 by Euler's
+    formula, where each face belongs to two cells. At a corner of a cell there are as many faces as edges.
     """
-    out = np.empty(3 * (starts[end] - starts[begin]) + 64 * 8, np.int32)
-    own = np.empty(24, np.int32)
+    out = np.empty(4 * (starts[end] - starts[begin]), np.int32)
     used = 0
     for n in range(begin, end):
         row = used
         faces = 0
         for e in range(starts[n], starts[n + 1]):
             cell, corner = cells[e] >> 3, cells[e] & 7
-            count = 0
-            if whole[cell]:
-                count = 3
-                for d in range(3):
-                    own[d] = corners[cell, near[corner, d]]
-            else:
-                for c in range(corner, 8):
-                    if corners[cell, c] != n:
-                        continue
-                    for d in range(3):
-                        other = corners[cell, near[c, d]]
-                        seen = other == n
-                        for k in range(count):
-                            seen = seen or own[k] == other
-                        if not seen:
-                            own[count] = other
-                            count += 1
+            kind = kinds[cell]
+            count = joined[kind, corner]
             faces += count
-            if used + count > len(out):
-                more = np.empty(2 * len(out) + count, np.int32)
-                more[:used] = out[:used]
-                out = more
             for k in range(count):
-                seen = False
+                other = corners[cell, near[kind, corner, k]]
+                seen = other == n  # corners of a cell that a file collapsed
                 for r in range(row, used):
-                    if out[r] == own[k]:
+                    if out[r] == other:
                         seen = True
                         break
                 if not seen:
-                    out[used] = own[k]
+                    out[used] = other
                     used += 1
         sizes[n] = used - row
         outer[n] = 2 * (used - row) - faces + 2 * (starts[n + 1] - starts[n]) != 4
