@@ -245,7 +245,7 @@ def _spread(value: Any, by: int) -> Any:
 
 def _apply(node: Node, given: list[Any]) -> Any:
     what = node.what
-    simple = _POINTWISE.get(what)
+    simple = _NODEWISE.get(what)
     if simple is not None:
         ranks = [_rank(p.shape) for p in node.parts]
         return simple(*(_spread(v, max(ranks) - r) for v, r in zip(given, ranks, strict=True)))
@@ -275,7 +275,7 @@ def _quotient(a: Any, b: Any) -> Any:
     return np.divide(a, b)
 
 
-_POINTWISE: dict[str, Callable[..., Any]] = {
+_NODEWISE: dict[str, Callable[..., Any]] = {
     "+": lambda a, b: a + b, "-": lambda a, b: a - b, "*": lambda a, b: a * b, "/": _quotient, "**": _power, "neg": lambda a: -a,
     "<": np.less, "<=": np.less_equal, "==": np.equal, "!=": np.not_equal, ">=": np.greater_equal, ">": np.greater,
     "and": lambda *all_: np.logical_and.reduce(np.broadcast_arrays(*all_)), "or": lambda *all_: np.logical_or.reduce(

@@ -17,6 +17,9 @@ LONGEST = 4000
 _MOST_PARTS, _DEEPEST = 600, 60
 _OPERATORS: dict[type[ast.operator], str] = {ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/", ast.Pow: "**"}
 _COMPARE: dict[type[ast.cmpop], str] = {ast.Lt: "<", ast.LtE: "<=", ast.Eq: "==", ast.NotEq: "!=", ast.GtE: ">=", ast.Gt: ">"}
+_INSTEAD: dict[type[ast.operator], str] = {ast.BitXor: "Powers are written with **.", ast.BitAnd: "Use and.", ast.BitOr: "Use or.",
+                                          ast.MatMult: "Use dot(a, b)."}
+_NAMED = re.compile(r"\s*\w+\s*=(?!=)")
 _QUOTED = re.compile(r"`([^`\n]*)`")
 _UNFINISHED = re.compile(r"(?:[-+*/<>=,(]|\b(?:and|or|not|if|else))\s*$")
 Resolve = Callable[[str, bool], "Leaf | None"]
@@ -93,6 +96,8 @@ class _Reader:
         said = str(exc.msg or "")
         if source.count("(") != source.count(")"):
             return "A bracket is left open." if source.count("(") > source.count(")") else "There is a closing bracket too many."
+        if _NAMED.match(source):
+            return "Write only what stands right of the =: the name has a field of its own."
         if "Maybe you meant '=='" in said or "cannot assign" in said or re.search(r"[^=<>!]=[^=]", source):
             return "One = does not compare. Use == to ask whether two are equal."
         if at >= len(source.rstrip()) or _UNFINISHED.search(source):
@@ -123,8 +128,9 @@ class _Reader:
         }
         make = kinds.get(type(node))
         if make is None:
+            rest = "It knows names, numbers, + - * / **, comparisons, and, or, not, a if c else b, and functions."
             raise self.fail(node, "This is not part of the formula language.",
-                            "It knows names, numbers, + - * / **, comparisons, and, or, not, a if c else b, and functions.")
+                            "Components are written U.x, grad(U).xy." if isinstance(node, ast.Subscript) else rest)
         return make(node, depth + 1)
 
     def _constant(self, node: ast.Constant, _depth: int) -> Node:
@@ -173,7 +179,8 @@ class _Reader:
     def _binary(self, node: ast.BinOp, depth: int) -> Node:
         sign = _OPERATORS.get(type(node.op))
         if sign is None:
-            raise self.fail(node, "This operator is not part of the formula language.", "It knows + - * / and **.")
+            raise self.fail(node, "This operator is not part of the formula language.",
+                            _INSTEAD.get(type(node.op), "It knows + - * / and **."))
         a, b = self.node(node.left, depth), self.node(node.right, depth)
         for part, tree in ((a, node.left), (b, node.right)):
             if part.shape == "condition":
