@@ -5,7 +5,7 @@ from making import abc, cube_flow
 from small_series import DIMS, series
 from tidal_lens.errors import CancelledError, FileError
 from tidal_lens.formats.registry import open_flow
-from tidal_lens.quantities.gradients import links_of
+from tidal_lens.quantities.links import links_of
 from tidal_lens.sampling.mesh import mesh_of, ready_mesh
 from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.series import Series, share_mesh

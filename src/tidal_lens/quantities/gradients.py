@@ -10,90 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.flow.case import Flow
-from tidal_lens.flow.grid import COLLAPSE, OWN_CORNERS, Grid, StructuredGrid, UnstructuredGrid
+from tidal_lens.flow.grid import Grid, StructuredGrid, UnstructuredGrid
 from tidal_lens.quantities import fourth_order_kernels as kernels4
-from tidal_lens.quantities import kernels, links_kernels
-from tidal_lens.work import WORKERS, Token, read_only, run_chunks
+from tidal_lens.quantities import kernels
+from tidal_lens.quantities.links import links_of
+from tidal_lens.quantities.seam_gradients import across_seams
+from tidal_lens.work import Token, run_chunks
 
 Ranges = Sequence[tuple[int, int]] | None
-_HEX_EDGES = ((0, 1), (1, 2), (2, 3), (3, 0), (4, 5), (5, 6), (6, 7), (7, 4), (0, 4), (1, 5), (2, 6), (3, 7))
-_KINDS = tuple(OWN_CORNERS)
-
-
-def _edge_tables() -> tuple[NDArray[np.uint8], NDArray[np.int64], NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
-    """Place of each kind of cell; its own corners and their number; what each corner is joined to and by how many edges."""
-    place = np.zeros(256, np.uint8)
-    own, many = np.zeros((len(_KINDS), 8), np.int64), np.zeros(len(_KINDS), np.int64)
-    near, joined = np.zeros((len(_KINDS), 8, 4), np.int64), np.zeros((len(_KINDS), 8), np.int64)
-    for n, kind in enumerate(_KINDS):
-        place[kind] = n
-        mine, order = OWN_CORNERS[kind], COLLAPSE[kind]
-        many[n] = len(mine)
-        own[n, :len(mine)] = mine
-        for corner in mine:
-            others = {order[b if order[a] == order[corner] else a] for a, b in _HEX_EDGES
-                      if order[a] != order[b] and order[corner] in (order[a], order[b])}
-            joined[n, corner] = len(others)
-            near[n, corner, :len(others)] = sorted(mine[other] for other in others)
-    return place, own, many, near, joined
-
-
-_PLACE, _OWN, _MANY, _NEAR, _JOINED = _edge_tables()
-
-
-class NodeLinks:
-    """Which nodes are joined by edges of cells, and which nodes are on the outside.
-
-    Attributes
-    ----------
-    starts : ndarray, shape (n + 1,), int64
-        First link of each node.
-    links : ndarray, int32
-        Nodes at the other end.
-    outer : ndarray, shape (n,), bool
-        Nodes that the cells round them do not enclose.
-    """
-
-    def __init__(self, grid: UnstructuredGrid, token: Token | None = None) -> None:
-        n, corners = grid.n_points, read_only(grid.corners)
-        kinds = read_only(_PLACE[grid.types])
-        starts, cells = _cells_round_nodes(corners, kinds, n, token)
-        sizes = np.zeros(n + 1, np.int64)
-        self.outer = np.ones(n, dtype=bool)
-        found: dict[int, NDArray[np.int32]] = {}
-
-        def link(begin: int, end: int) -> None:
-            found[begin] = links_kernels.link_nodes(corners, kinds, _NEAR, _JOINED, starts, cells, sizes[1:], self.outer, begin, end)
-
-        run_chunks(link, n, 16384, token)
-        self.starts = np.cumsum(sizes)
-        self.links = np.concatenate([found[begin] for begin in sorted(found)]) if found else np.empty(0, np.int32)
-
-
-def _cells_round_nodes(corners: NDArray[np.int32], kinds: NDArray[np.uint8], n: int,
-                       token: Token | None) -> tuple[NDArray[np.int64], NDArray[Any]]:
-    """Cells round each node: where each node's begin, shape (n + 1,), and the cells, each as cell · 8 + corner."""
-    part = -(-len(corners) // WORKERS)
-    counts = np.zeros((WORKERS, n), np.int32)
-    run_chunks(lambda a, b: links_kernels.count_cells(corners, kinds, _OWN, _MANY, counts[a // part], a, b), len(corners), part, token)
-    starts = np.concatenate([[0], np.cumsum(counts.sum(axis=0, dtype=np.int64))])
-    # Each worker enters its cells behind those of the workers before it: no two write to one place.
-    places = np.cumsum(counts, axis=0, dtype=np.int64) - counts + starts[:-1]
-    cells: NDArray[Any] = np.empty(int(starts[-1]), np.int32 if len(corners) < 2**28 else np.int64)
-    run_chunks(lambda a, b: links_kernels.list_cells(corners, kinds, _OWN, _MANY, places[a // part], cells, a, b), len(corners), part,
-               token)
-    return starts, cells
-
-
-def links_of(grid: UnstructuredGrid, token: Token | None = None) -> NodeLinks:
-    """Links of a grid, built at the first call and kept with it."""
-    ready = grid.__dict__.get("_links")
-    if ready is None:
-        ready = NodeLinks(grid, token)
-        grid.__dict__["_links"] = ready
-    return ready
-
-
 def _columns(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]) -> NDArray[Any]:
     columns = np.ascontiguousarray(values[:, None] if values.ndim == 1 else values)
     if points.shape != (grid.n_points, 3) or len(columns) != grid.n_points or columns.shape[1] not in (1, 3):
@@ -256,7 +180,7 @@ def prepare_gradients(flow: Flow, token: Token | None = None) -> None:
 
 def flow_turning(flow: Flow, velocity: NDArray[Any], token: Token | None = None, *,
                  fourth_order: bool = False) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
-    """Velocity gradient, vorticity and Q over all blocks: across seams of unstructured ones, else averaged on the seams."""
+    """Velocity gradient, vorticity and Q over all blocks; at seams from the nodes on all sides."""
     if fourth_order:
         grad = flow_gradient(flow, velocity, token, fourth_order=True)
         return (grad, *vorticity_and_q(grad, token))
@@ -272,8 +196,8 @@ def flow_turning(flow: Flow, velocity: NDArray[Any], token: Token | None = None,
         for whole, own in zip((grad, vorticity, q), answers, strict=True):
             whole[joined.members] = own[joined.place]
     seam = flow.seams.nodes
-    if len(seam):
-        flow.seams.average(grad.reshape(n, -1))
+    if len(seam) and _any_structured(flow):
+        across_seams(flow, velocity, grad, token)
         vorticity[seam], q[seam] = vorticity_and_q(grad[seam])
     return grad, vorticity, q
 
@@ -295,8 +219,14 @@ def flow_gradient(flow: Flow, values: NDArray[Any], token: Token | None = None, 
                            fourth_order=fourth_order)
     if joined is not None:
         result[joined.members] = block_gradient(joined.grid, flow.points[joined.first], values[joined.first], token)[joined.place]
-    flow.seams.average(result.reshape(flow.n_points, -1))
+    if _any_structured(flow) and flow.seams.n_groups:
+        across_seams(flow, values, result, token)
     return result
+
+
+def _any_structured(flow: Flow) -> bool:
+    """Whether there is any block that is not joined with the others before gradients are taken."""
+    return any(isinstance(b.grid, StructuredGrid) for b in flow.blocks)
 
 
 def _sampled(flow: Flow, values: NDArray[Any], token: Token | None, *, fourth_order: bool,

@@ -13,9 +13,9 @@ at nodes. Values of cells are brought there first, by the mean that is chosen in
 
 Gradients: on structured blocks metric differences of second order, one-sided of the same order at the ends; on choice of fourth order,
 which rings at shocks and on rough grids. On unstructured blocks least squares over the nodes joined by edges, weighted by one over the
-distance squared; a quadratic fit over two rings at outer and lopsided nodes. Where blocks meet, unstructured ones are joined, others
-averaged. On choice, derivatives of cell values are taken between the cells themselves by the same ways, and brought to nodes then: they
-are those at the middles of cells, also next to walls.
+distance squared; a quadratic fit over two rings at outer and lopsided nodes. Where blocks meet, the fit sees the nodes on all sides. On
+choice, derivatives of cell values are taken between the cells themselves by the same ways, and brought to nodes then: they are those at
+the middles of cells, also next to walls.
 """
 
 _LANGUAGE = """## Formulas

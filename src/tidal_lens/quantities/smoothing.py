@@ -11,7 +11,7 @@ from tidal_lens.flow.case import Block, Flow
 from tidal_lens.flow.grid import OWN_CORNERS, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.volumes import cell_volumes
 from tidal_lens.quantities import smoothing_kernels as kernels
-from tidal_lens.quantities.gradients import links_of
+from tidal_lens.quantities.links import links_of
 from tidal_lens.work import Token, run_chunks
 
 Values = NDArray[Any]

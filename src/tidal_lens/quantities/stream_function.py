@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import StructuredGrid
-from tidal_lens.quantities.gradients import links_of
+from tidal_lens.quantities.links import links_of
 
 Values = NDArray[Any]
 Triple = tuple[float, float, float]

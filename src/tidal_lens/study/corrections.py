@@ -11,7 +11,7 @@ from tidal_lens.flow.roles import VECTOR_ROLES, Roles
 from tidal_lens.study.model import Study
 
 SAID = "you said so"
-_KEPT = ("seams", "outside", "bounds", "size", "_mesh", "_joined")  # what does not depend on roles and kinds
+_KEPT = ("seams", "outside", "bounds", "size", "_mesh", "_joined", "_seam_fit", "_node_volumes")  # what does not depend on roles and kinds
 
 
 def corrected(flow: Flow, study: Study) -> Flow:
