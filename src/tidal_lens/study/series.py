@@ -20,8 +20,8 @@ from tidal_lens.study.model import ReadingSetting
 from tidal_lens.study.partly import open_as
 from tidal_lens.work import Token
 
-_SHARED = ("seams", "outside", "bounds", "size", "body", "stage", "_mesh", "_joined", "_seam_fit", "_node_volumes", "_boundary_trees", "_links",
-           "_outer", "_neighbours")
+_SHARED = ("seams", "outside", "bounds", "size", "body", "stage", "_mesh", "_joined", "_seam_fit", "_node_volumes", "_boundary_trees",
+           "_links", "_outer", "_neighbours")
 
 
 class Series:
