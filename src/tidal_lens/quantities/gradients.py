@@ -38,7 +38,7 @@ def _stepper(grid: Grid, points: NDArray[np.float64], columns: NDArray[Any], res
                 max(1, 65536 // layer))
     near = links_of(grid, token)
     return (lambda a, b: kernels.gradient_unstructured(points, columns, near.starts, near.links, near.outer, result, a, b),
-            grid.n_points, 8192)
+            grid.n_points, 32768)
 
 
 def block_gradient(grid: Grid, points: NDArray[np.float64], values: NDArray[Any], token: Token | None = None,
