@@ -172,3 +172,27 @@ def test_cylindrical_components_and_the_rotating_frame():
     assert np.allclose(store.values("velocity-radial"), 0.0, atol=1e-12)
     assert np.allclose(store.values("relative-speed"), 5.0)
     assert np.allclose(np.tan(store.values("flow-angle")), spin * radius / 5.0)
+
+
+def test_the_rest_of_the_catalogue_on_linear_fields():
+    """By the definitions, where all gradients are constant: what no other check here reaches."""
+    g, rise, thin = np.array([[1.0, 2, 0], [0, -1, 3], [4, 0, 0]]), np.array([3.0, -4.0, 12.0]), np.array([0.1, 0.2, -0.2])
+    cube = cube_flow(5)
+    p = cube.points
+    flow = flow_of([(p, cube.blocks[0].grid)], {"Velocity": p @ g.T + 1.0, "Pressure": 50 + p @ rise, "Density": 2 + p @ thin})
+    store = QuantityStore(flow, flow.reference, Methods(knife=(0, 0, 2), shading=4.0, spin=1.0))
+    u, s = p @ g.T + 1.0, 0.5 * (g + g.T)
+    assert np.allclose(store.values("strain-rate"), np.sqrt(2 * (s * s).sum()))
+    assert np.allclose(store.values("convective-acceleration"), u @ g.T)
+    assert np.allclose(store.values("lamb-vector"), np.cross([g[2, 1] - g[1, 2], g[0, 2] - g[2, 0], g[1, 0] - g[0, 1]], u))
+    assert np.allclose(store.values("pressure-gradient"), 13.0)
+    assert np.allclose(store.values("density-gradient-magnitude"), 0.3)
+    assert np.allclose(store.values("density-gradient-y"), 0.2)
+    assert np.allclose(store.values("knife-edge"), -0.2)
+    assert np.allclose(store.values("schlieren-shading"), np.exp(-4.0))
+    assert np.abs(store.values("density-laplacian")).max() < 1e-9
+    relative = np.linalg.norm(u - np.cross([1.0, 0, 0], p), axis=1)
+    sound = np.sqrt(1.4 * (50 + p @ rise) / (2 + p @ thin))
+    assert np.allclose(store.values("sound-speed"), sound)
+    assert np.allclose(store.values("relative-mach"), relative / sound)
+    assert np.allclose(store.values("mass-flux"), (2 + p @ thin)[:, None] * u)

@@ -12,6 +12,7 @@ from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.quantities.formula.parse import parse
 from tidal_lens.quantities.formula.tree import FormulaError
 from tidal_lens.quantities.methods import Methods
+from tidal_lens.quantities.moment import sample_ranges
 from tidal_lens.quantities.names import standard
 from tidal_lens.quantities.store import QuantityStore
 
@@ -230,6 +231,34 @@ def test_a_sample_has_values_of_the_whole():
     store = store_of()
     sample = store.evaluate(store.check("mag(curl(U))"), sample=True)
     assert np.allclose(sample, store.values("vorticity-magnitude"))
+
+
+def test_a_sample_of_some_layers_has_their_values(monkeypatch):
+    monkeypatch.setattr("tidal_lens.quantities.moment._SAMPLE", 60)
+    store = store_of(inner="smooth(p, 1) * x", outer_="inner + mag(curl(U)) + ddx(rho) + lambda2")
+    ranges = sample_ranges(store.flow)
+    assert 0 < sum(b - a for a, b in ranges) < N**3 / 2
+    sample = store.evaluate(store.check("outer_ + inner"), sample=True)
+    whole = store.evaluate(store.check("outer_ + inner"))
+    assert np.allclose(sample, np.concatenate([whole[a:b] for a, b in ranges]))
+
+
+def test_chains_that_meet_again_cost_no_more_than_their_length():
+    """Ways through these formulas are without number: a sample, another context and the key's words visit each formula once."""
+    meeting = {f"g{n}": "x" if n == 0 else f"0.5 * (g{n - 1} + g{max(n - 2, 0)}) + 0 * p" for n in range(120)}
+    store = store_of(**meeting)
+    assert np.allclose(store.evaluate(store.check("g119"), sample=True), X)
+    other = store.with_context(store.reference, Methods(store.methods.formulas, shading=3.0))
+    assert other.signature("formula:g119") == store.signature("formula:g119")
+    assert store.describe("formula:g119").made == "node values"
+
+
+@pytest.mark.parametrize(("formulas", "passes"), [
+    ({"a": "smooth(p, 1 + 1)"}, 2), ({"b": "smooth(p, 3)", "a": "smooth(b, 3)"}, 6), ({"a": "smooth(p, 2) + smooth(rho, 3)"}, 3),
+    ({"a": "smooth(smooth(p, 2), 2)"}, 4),
+])
+def test_the_key_tells_how_often_it_was_smoothed(formulas, passes):
+    assert store_of(**formulas).describe("formula:a").made == f"node values, smoothed {passes}×"
 
 
 def test_smoothing_keeps_constants_and_lowers_peaks():

@@ -18,6 +18,8 @@ from tidal_lens.quantities.seam_gradients import across_seams
 from tidal_lens.work import Token, run_chunks
 
 Ranges = Sequence[tuple[int, int]] | None
+
+
 def _columns(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]) -> NDArray[Any]:
     columns = np.ascontiguousarray(values[:, None] if values.ndim == 1 else values)
     if points.shape != (grid.n_points, 3) or len(columns) != grid.n_points or columns.shape[1] not in (1, 3):

@@ -62,6 +62,7 @@ class Moment:
     def __init__(self, store: QuantityStore, token: Token | None = None, ranges: Sequence[Range] | None = None) -> None:
         self.store, self.token = store, token
         self._ranges = ranges
+        self._sampled: dict[str, Values] = {}
 
     @property
     def flow(self) -> Flow:
@@ -92,6 +93,13 @@ class Moment:
         kept = self.store.kept(key)
         if kept is not None or self._ranges is None:
             return kept if kept is not None else self.store.values(key, self.token)
+        for one in (*self.store.below(key), key):  # what a formula rests on first: chains of them may be long, and meet again
+            if one not in self._sampled:
+                self._sampled[one] = self._sample(one)
+        return self._sampled[key]
+
+    def _sample(self, key: str) -> Values:
+        """Values of a quantity at the wanted nodes only, where that is less work."""
         if key == "velocity-gradient":
             return self.gradient(self.store.values("velocity", self.token))
         if key in ("vorticity", "q"):

@@ -19,7 +19,7 @@ from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN, Scale
 from tidal_lens.quantities.cell_gradients import can_be_taken
 from tidal_lens.quantities.compute import COMPUTED
-from tidal_lens.quantities.formula.evaluate import Range, Source, evaluate
+from tidal_lens.quantities.formula.evaluate import evaluate
 from tidal_lens.quantities.formula.functions import DERIVATIVES
 from tidal_lens.quantities.formula.parse import parse
 from tidal_lens.quantities.formula.tree import Formula, FormulaError, Node
@@ -108,7 +108,8 @@ class QuantityStore:
         self._coarse: dict[str, Distribution] = {}
         self._locks: dict[str, threading.Lock] = {}
         self._lock = threading.Lock()
-        self._signatures: dict[str, tuple[object, ...]] = {}
+        self._signatures: dict[str, frozenset[tuple[object, ...]]] = {}
+        self._smoothings: dict[str, int] = {}
         self._lacks: dict[str, list[str]] = {}
         self._below: dict[str, set[str]] = {}  # formulas on which each formula rests, in an order in which they can be computed
         self.formulas: dict[str, Formula | FormulaError] = {}
@@ -206,6 +207,11 @@ class QuantityStore:
     def dependants(self, name: str) -> list[str]:
         """The user's formulas that use a formula, directly or by way of others."""
         return [n for n in self.formulas if name in self._below.get(n, ())]
+
+    def below(self, key: str) -> list[str]:
+        """Formulas on which a formula rests, in an order in which they can be computed; none for another quantity."""
+        own = self._below.get(_plain(key)[len(FORMULA):], ()) if key.startswith(FORMULA) else ()
+        return [f"{FORMULA}{n}" for n in self._below if n in own]
 
     # -- what there is -------------------------------------------------------------------------------------------
 
@@ -332,32 +338,33 @@ class QuantityStore:
     def _has(self, label: str) -> bool:
         return label in self.flow.fields or (label[-2:] in (".x", ".y", ".z") and label[:-2] in self.flow.fields)
 
-    def signature(self, key: str) -> tuple[object, ...]:
-        """Changes when the values of a quantity do, for another reason than another flow."""
+    def signature(self, key: str) -> frozenset[tuple[object, ...]]:
+        """Changes when the values of a quantity do, for another reason than another flow: all that they rest on, each once."""
         ready = self._signatures.get(key)
         if ready is None:
             ready = self._signatures[key] = self._sign(_plain(key))
         return ready
 
-    def _sign(self, key: str) -> tuple[object, ...]:
+    def _sign(self, key: str) -> frozenset[tuple[object, ...]]:
         if key.startswith(CONST):
-            return key, constant(key[len(CONST):], self.flow, self.reference, self.methods)
+            return frozenset({(key, constant(key[len(CONST):], self.flow, self.reference, self.methods))})
+        text = dict(self.methods.formulas).get(key[len(FORMULA):]) if key.startswith(FORMULA) else None
         tree = self._tree(key)
         if tree is not None:
             derived = any(n.what in DERIVATIVES for n in tree.walk())
             cells = any(n.what == "over_cells" for n in tree.walk())
-            return (key, dict(self.methods.formulas).get(key[len(FORMULA):]) if key.startswith(FORMULA) else None,
-                    self._order() if derived else None, self.methods.averaging if cells else None,
-                    *(self.signature(k) for k in sorted(tree.keys)))
+            own = (key, text, self._order() if derived else None, self.methods.averaging if cells else None)
+            return frozenset({own}).union(*(self.signature(k) for k in tree.keys))
         if key in BY_NAME:
-            return (key, self._order(), *(self.signature(n) for n in BY_NAME[key].needs if n not in ("walls", "plane flow")))
-        return key, self.methods.averaging if self._of_cells([key]) else None
+            needs = [n for n in BY_NAME[key].needs if n not in ("walls", "plane flow")]
+            return frozenset({(key, self._order())}).union(*(self.signature(n) for n in needs))
+        return frozenset({(key, text, self.methods.averaging if self._of_cells([key]) else None)})
 
     def _order(self) -> tuple[bool, bool]:
         return self.methods.fourth_order, self.methods.on_cells
 
     def _leaves(self, key: str, seen: set[str]) -> set[str]:
-        """Roles and arrays on which a quantity rests, and how often it is smoothed."""
+        """Roles and arrays on which a quantity rests."""
         key = _plain(key)
         if key in seen:
             return set()
@@ -366,8 +373,7 @@ class QuantityStore:
         if tree is None:
             needs = BY_NAME[key].needs if key in BY_NAME else ()
             return {key} if not needs else {leaf for n in needs for leaf in self._leaves(n, seen)}
-        out = {f"smooth {int(n.parts[1].value)}" for n in tree.walk() if n.what == "smooth"}
-        out |= {"over cells" for n in tree.walk() if n.what == "over_cells"}
+        out = {"over cells" for n in tree.walk() if n.what == "over_cells"}
         return out.union(*(self._leaves(k, seen) for k in tree.keys))
 
     def _of_cells(self, leaves: Sequence[str] | set[str]) -> bool:
@@ -391,11 +397,25 @@ class QuantityStore:
         words = [f"cell values, {AVERAGING[self.methods.averaging]}" if cells else "node values"]
         if on_walls:
             words = ["on walls"]
-        passes = sum(int(leaf.split()[1]) for leaf in leaves if leaf.startswith("smooth "))
+        passes = self._passes(key)
         words += ["over cells"] if "over cells" in leaves else []
         if passes:
             words.append(f"smoothed {passes}×")
         return "wall" if on_walls else "cell" if cells else "node", ", ".join(words)
+
+    def _passes(self, key: str) -> int:
+        """How often, at most, anything in a quantity was smoothed on the way."""
+        key = _plain(key)
+        if key not in self._smoothings:
+            def most(node: Node) -> int:
+                own = int(node.parts[1].fixed or 1) if node.what == "smooth" else 0
+                if node.leaf is not None:
+                    return self._passes(node.leaf.key) if node.leaf.key else 0
+                return own + max((most(p) for p in node.parts), default=0)
+
+            tree = self._tree(key)
+            self._smoothings[key] = most(tree) if tree is not None else 0
+        return self._smoothings[key]
 
     def cell_field(self, key: str) -> Values | None:
         """Cell values of a role or an array, if derivatives of it are taken between cells."""
@@ -526,9 +546,8 @@ class QuantityStore:
         self._demand(name)
         tree = self._tree(name)
         if tree is not None:
-            below = self._below[name[len(FORMULA):]] if name.startswith(FORMULA) else ()
-            for other in (n for n in self._below if n in below):  # what it rests on first: chains of formulas may be long
-                self.values(f"{FORMULA}{other}", token)
+            for other in self.below(name):  # what it rests on first: chains of formulas may be long
+                self.values(other, token)
             return evaluate(tree, Moment(self, token), token)
         if name == "velocity":
             return self._velocity(token)
@@ -591,4 +610,4 @@ def _words(text: str) -> set[str]:
     return {quoted or plain for quoted, plain in re.findall(r"`([^`]*)`|([^\W\d]\w*)", text)}
 
 
-__all__ = ["CONST", "FILE", "FORMULA", "LARGE", "Distribution", "Quantity", "QuantityStore", "Range", "Source", "distribution_of"]
+__all__ = ["CONST", "FILE", "FORMULA", "LARGE", "Distribution", "Quantity", "QuantityStore", "distribution_of"]

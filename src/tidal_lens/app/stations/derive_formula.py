@@ -71,12 +71,8 @@ class FormulaPanel(QWidget):
     # -- what is shown -----------------------------------------------------------------------------------------
 
     def begin(self) -> None:
-        """An empty formula."""
-        self.editing = None
-        self.name.clear()
-        self.text.show_text("")
-        self._say("")
-        self.silhouette.hide()
+        """An empty formula, to be typed."""
+        self.begin_quietly()
         self._ask_first([])
         self.text.setFocus()
 

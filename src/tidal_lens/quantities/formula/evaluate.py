@@ -144,7 +144,7 @@ def _whole(node: Node, source: Source, token: Token | None, gradients: dict[Node
         return source.average(node.what, evaluate(inner, source, token))
     whole = source.whole()
     if node.what == "smooth":
-        return whole.smoothed(evaluate(inner, whole, token), int(_number(node.parts[1])))
+        return whole.smoothed(evaluate(inner, whole, token), int(node.parts[1].fixed or 1))
     if node.what == "over_cells":
         return whole.over_cells(evaluate(inner, whole, token))
     if node.what == "laplacian":
@@ -199,13 +199,6 @@ def _derived(what: str, shape: str, grad: Values) -> Values:
         return np.stack([grad[:, 2, 1] - grad[:, 1, 2], grad[:, 0, 2] - grad[:, 2, 0], grad[:, 1, 0] - grad[:, 0, 1]], axis=1)
     axis = "xyz".index(what[-1])
     return grad[:, :, axis] if shape == "vector" else grad[:, 0, axis]
-
-
-def _number(node: Node) -> float:
-    if node.what == "number":
-        return node.value
-    a, b = _number(node.parts[0]), _number(node.parts[-1])
-    return {"neg": lambda: -a, "+": lambda: a + b, "-": lambda: a - b, "*": lambda: a * b, "/": lambda: a / b}[node.what]()
 
 
 def _last_uses(steps: list[Step]) -> list[int]:

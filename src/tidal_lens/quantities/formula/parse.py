@@ -209,7 +209,7 @@ class _Reader:
         return Node(sign, "scalar", self._raised(a, b), (a, b), plain=plain)
 
     def _raised(self, a: Node, b: Node) -> Unit | None:
-        exponent = _value(b)
+        exponent = b.fixed
         if b.unit is not None and not b.unit.is_none:
             self.doubts.append("An exponent has a unit.")
             return None
@@ -309,21 +309,6 @@ class _Reader:
         return Node(name, shape, function.unit(tuple(units)), parts, plain=plain)
 
     def _passes(self, tree: ast.AST, part: Node) -> None:
-        count = _value(part)
+        count = part.fixed
         if count is None or count != int(count) or not 1 <= count <= 100:
             raise self.fail(tree, "The number of passes is a whole number from 1 to 100.")
-
-
-def _value(node: Node) -> float | None:
-    """The value of a node made of numbers only."""
-    if node.what == "number":
-        return node.value
-    values = [_value(p) for p in node.parts]
-    if not values or any(v is None for v in values):
-        return None
-    a, b = float(values[0] or 0.0), float(values[-1] or 0.0)
-    try:
-        found = {"neg": lambda: -a, "+": lambda: a + b, "-": lambda: a - b, "*": lambda: a * b, "/": lambda: a / b}[node.what]()
-    except (KeyError, ZeroDivisionError, OverflowError):
-        return None
-    return found

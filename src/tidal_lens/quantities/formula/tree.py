@@ -79,6 +79,20 @@ class Node:
             yield from part.walk()
 
     @property
+    def fixed(self) -> float | None:
+        """Its value, if it is made of numbers only."""
+        if self.what == "number":
+            return self.value
+        values = [p.fixed for p in self.parts] if self.what in ("neg", "+", "-", "*", "/") else []
+        if not values or any(v is None for v in values):
+            return None
+        a, b = float(values[0] or 0.0), float(values[-1] or 0.0)
+        try:
+            return {"neg": lambda: -a, "+": lambda: a + b, "-": lambda: a - b, "*": lambda: a * b, "/": lambda: a / b}[self.what]()
+        except (ZeroDivisionError, OverflowError):
+            return None
+
+    @property
     def keys(self) -> frozenset[str]:
         """Quantities that it names."""
         return frozenset(n.leaf.key for n in self.walk() if n.leaf is not None and n.leaf.key)
