@@ -89,12 +89,12 @@ def catalogue_formula(name: str) -> Formula | None:
 
 
 @functools.cache
-def substitute(role: str) -> tuple[tuple[str, Formula], ...]:
-    """What stands in for a role that no array plays: the first whose needs are met."""
-    ways = {"temperature": ("p / (rho * R)",), "pressure": ("(gamma - 1) * (energy - 0.5 * rho * dot(U, U))",),
+def substitute(role: str) -> tuple[tuple[bool, Formula], ...]:
+    """What stands in for a role that no array plays, the first whose needs are met; and whether it holds in SI units only."""
+    ways = {"temperature": ((False, "p / (rho * R)"),), "pressure": ((False, "(gamma - 1) * (energy - 0.5 * rho * dot(U, U))"),),
             # Sutherland's law for air as the U.S. Standard Atmosphere 1976 has it.
-            "viscosity": ("mu_ref * (1 + 0 * x)", "1.458e-6 * T**1.5 / (T + 110.4)")}
-    return tuple((text, parse(text, standard)) for text in ways.get(role, ()))
+            "viscosity": ((False, "mu_ref * (1 + 0 * x)"), (True, "1.458e-6 * T**1.5 / (T + 110.4)"))}
+    return tuple((si_only, parse(text, standard)) for si_only, text in ways.get(role, ()))
 
 
 class NameTable:

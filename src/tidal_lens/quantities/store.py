@@ -288,8 +288,8 @@ class QuantityStore:
         if key in ROLES:
             if getattr(self.flow.roles, key) or (key == "velocity"):
                 return None
-            for _, way in substitute(key):
-                if not any(self._lacking(way.root)):
+            for si_only, way in substitute(key):
+                if (self.flow.si_units or not si_only) and not self._lacking(way.root):
                     return way.root
             return None
         found = catalogue_formula(key) if key in BY_NAME else None
