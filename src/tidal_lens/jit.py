@@ -1,7 +1,7 @@
 """The one place that configures the compiler of the hot kernels.
 
-Compiled kernels are kept in a per-user cache folder named after a digest of all kernel sources, so that an edited
-helper in one file can never leave a stale kernel of another file behind.
+Compiled kernels are kept in a per-user cache folder named after a digest of all kernel sources and of this file, so that an
+edited helper or option can never leave a stale kernel behind.
 """
 
 from __future__ import annotations
@@ -19,12 +19,14 @@ _F = TypeVar("_F", bound=Callable[..., Any])
 
 def _cache_folder() -> Path:
     digest = hashlib.sha256()
-    for path in sorted(Path(__file__).parent.rglob("*kernels.py")):
+    for path in [Path(__file__), *sorted(Path(__file__).parent.rglob("*kernels.py"))]:
         digest.update(path.read_bytes())
     return Path(platformdirs.user_cache_dir("tidal-lens")) / "kernels" / digest.hexdigest()[:12]
 
 
 os.environ.setdefault("NUMBA_CACHE_DIR", str(_cache_folder()))
+# Lets straight pieces of code (three components, nine sums) work on several numbers at a time, as C compilers do by default.
+os.environ.setdefault("NUMBA_SLP_VECTORIZE", "1")
 
 import numba  # noqa: E402  (the cache folder must be known before the compiler is loaded)
 

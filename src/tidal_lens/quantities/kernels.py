@@ -6,7 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import inlined, kernel, summing
+from tidal_lens.jit import inlined, kernel
+from tidal_lens.quantities.fit_kernels import fit_quadratic, gather_ring
 
 Array = Any
 
@@ -212,78 +213,6 @@ def turning_structured(points: Array, dims: Array, u: Array, grad: Array, vortic
     return sound == 0.0
 
 
-@inlined
-def _enter(other: int, slots: Array, ring: Array, count: int) -> int:
-    """Add a node to the ring unless it is there already: ``slots`` is a table of places by the node's number."""
-    at = (np.int64(other) * 0x9E3779B1) & 511
-    while slots[at] >= 0:
-        if ring[slots[at]] == other:
-            return count
-        at = (at + 1) & 511
-    if count < len(ring):
-        slots[at] = count
-        ring[count] = other
-        return count + 1
-    return count
-
-
-@kernel
-def _gather_ring(node: int, starts: Array, links: Array, ring: Array, slots: Array) -> int:
-    """Two rings of neighbours, a third where they are few; at most as many as ``ring`` holds (fewer than half the slots)."""
-    for k in range(512):
-        slots[k] = -1
-    count = 0
-    for e in range(starts[node], starts[node + 1]):
-        count = _enter(links[e], slots, ring, count)
-    begin, level = 0, 1
-    while level < 2 or (level < 3 and count < 14):
-        end = count
-        for f in range(begin, end):
-            for e in range(starts[ring[f]], starts[ring[f] + 1]):
-                if links[e] != node:
-                    count = _enter(links[e], slots, ring, count)
-        begin = end
-        level += 1
-    return count
-
-
-@kernel
-def _cholesky_solve(a: Array, columns: int) -> bool:
-    """Solve nine normal equations (9, 12), of unit diagonal, in place, right-hand sides from column 9 on; False where they are of no use.
-
-    The first three unknowns are the gradient. A later one that the others leave undetermined is taken to be zero: in a mesh of one
-    layer, the second derivative across it.
-    """
-    dropped = 0
-    for i in range(9):
-        for j in range(i + 1):
-            s = a[i, j]
-            for k in range(j):
-                s -= a[i, k] * a[j, k]
-            if i == j:
-                if s > 1e-9:
-                    a[i, i] = 1.0 / np.sqrt(s)  # one over the diagonal: products are faster than quotients
-                else:
-                    dropped += 1
-                    if i < 3 or dropped > 3 or not np.isfinite(s):
-                        return False
-                    a[i, i] = 1e-150
-            else:
-                a[i, j] = s * a[j, j]
-    for c in range(9, 9 + columns):
-        for i in range(9):
-            s = a[i, c]
-            for k in range(i):
-                s -= a[i, k] * a[k, c]
-            a[i, c] = s * a[i, i]
-        for i in range(8, -1, -1):
-            s = a[i, c]
-            for k in range(i + 1, 9):
-                s -= a[k, i] * a[k, c]
-            a[i, c] = s * a[i, i]
-    return True
-
-
 @kernel
 def gradient_unstructured(points: Array, values: Array, starts: Array, links: Array, outer: Array, out: Array,
                           begin: int, end: int) -> None:
@@ -295,18 +224,19 @@ def gradient_unstructured(points: Array, values: Array, starts: Array, links: Ar
     nc = values.shape[1]
     ring = np.empty(160, np.int64)
     slots = np.empty(512, np.int16)
-    a = np.empty((9, 12))
-    rows = np.zeros((13, len(ring)))
-    weighted = np.empty(len(ring))
-    for n in range(begin, end):
+    a, least = np.zeros((9, 12)), np.empty(9)
+    rows = np.empty((7, len(ring)))
+    for node in range(begin, end):
+        # Unsigned, so that no index needs to be tested for a negative sign.
+        n = np.uint64(node)
         x0, y0, z0 = points[n, 0], points[n, 1], points[n, 2]
         xx = xy = xz = yy = yz = zz = 0.0
         mx = my = mz = total = 0.0
         r0 = r1 = r2 = 0.0
         s0 = s1 = s2 = 0.0
         t0 = t1 = t2 = 0.0
-        for e in range(starts[n], starts[n + 1]):
-            o = links[e]
+        for e in range(starts[n], starts[n + np.uint64(1)]):
+            o = np.uint64(links[np.uint64(e)])
             dx, dy, dz = points[o, 0] - x0, points[o, 1] - y0, points[o, 2] - z0
             d2 = dx * dx + dy * dy + dz * dz
             if d2 == 0.0:
@@ -338,8 +268,8 @@ def gradient_unstructured(points: Array, values: Array, starts: Array, links: Ar
                 t2 += wz * f
         lopsided = np.sqrt(mx * mx + my * my + mz * mz) > 0.16 * total
         if outer[n] or lopsided:
-            count = _gather_ring(n, starts, links, ring, slots)
-            if count >= 12 and _quadratic(points, values, n, ring, count, a, rows, weighted):
+            count = gather_ring(node, starts, links, ring, slots)
+            if count >= 12 and fit_quadratic(points, values, n, ring, count, a, rows, least):
                 for c in range(nc):
                     for d in range(3):
                         out[n, c, d] = a[d, 9 + c]
@@ -358,61 +288,6 @@ def gradient_unstructured(points: Array, values: Array, starts: Array, links: Ar
             out[n, 2, 0] = i00 * t0 + i01 * t1 + i02 * t2
             out[n, 2, 1] = i01 * t0 + i11 * t1 + i12 * t2
             out[n, 2, 2] = i02 * t0 + i12 * t1 + i22 * t2
-
-
-@summing
-def _products(rows: Array, weighted: Array, count: int, columns: int, a: Array) -> None:
-    """Normal equations of the fit: a[i, j] = Σ w rows[i] rows[j] for j ≤ i and for the right-hand sides; rows[12] are the weights."""
-    for i in range(9):
-        for m in range(count):
-            weighted[m] = rows[i, m] * rows[12, m]
-        for j in range(9 + columns):
-            if j <= i or j >= 9:
-                total = 0.0
-                for m in range(count):
-                    total += weighted[m] * rows[j, m]
-                a[i, j] = total
-
-
-@kernel
-def _quadratic(points: Array, values: Array, n: int, ring: Array, count: int, a: Array, rows: Array, weighted: Array) -> bool:
-    """Fit of a quadratic through the node's own value; gradients end up in a[0:3, 9 + component]."""
-    nc = values.shape[1]
-    x0, y0, z0 = points[n, 0], points[n, 1], points[n, 2]
-    sx = sy = sz = 0.0
-    for m in range(count):
-        o = ring[m]
-        x, y, z = points[o, 0] - x0, points[o, 1] - y0, points[o, 2] - z0
-        rows[0, m], rows[1, m], rows[2, m] = x, y, z
-        # By true distances: in flat cells the near nodes across must not suffer from what the far ones along do to the fit.
-        d2 = x * x + y * y + z * z
-        rows[12, m] = 1.0 / d2 if d2 > 0.0 else 0.0
-        sx, sy, sz = max(sx, abs(x)), max(sy, abs(y)), max(sz, abs(z))
-        for c in range(nc):
-            rows[9 + c, m] = values[o, c] - values[n, c]
-    if sx == 0.0 or sy == 0.0 or sz == 0.0:
-        return False
-    ix, iy, iz = 1.0 / sx, 1.0 / sy, 1.0 / sz
-    for m in range(count):
-        x, y, z = rows[0, m] * ix, rows[1, m] * iy, rows[2, m] * iz
-        rows[0, m], rows[1, m], rows[2, m] = x, y, z
-        rows[3, m], rows[4, m], rows[5, m] = x * x, y * y, z * z
-        rows[6, m], rows[7, m], rows[8, m] = x * y, y * z, x * z
-    _products(rows, weighted, count, nc, a)
-    for i in range(9):
-        weighted[i] = 1.0 / np.sqrt(a[i, i]) if a[i, i] > 0.0 else 0.0
-    for i in range(9):
-        for j in range(i + 1):
-            a[i, j] *= weighted[i] * weighted[j]
-        for c in range(9, 9 + nc):
-            a[i, c] *= weighted[i]
-    if not _cholesky_solve(a, nc):
-        return False
-    for c in range(9, 9 + nc):
-        a[0, c] *= ix * weighted[0]
-        a[1, c] *= iy * weighted[1]
-        a[2, c] *= iz * weighted[2]
-    return True
 
 
 @kernel

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from typing import Any
 
 import numpy as np
@@ -56,27 +57,37 @@ class NodeLinks:
         sizes = np.zeros(n + 1, np.int64)
         self.outer = np.ones(n, dtype=bool)
         found: dict[int, NDArray[np.int32]] = {}
+        own = threading.local()
 
         def link(begin: int, end: int) -> None:
-            found[begin] = links_kernels.link_nodes(corners, kinds, _NEAR, _JOINED, starts, cells, sizes[1:], self.outer, begin, end)
+            if not hasattr(own, "seen"):
+                own.seen = np.full(n, -1, np.int32)
+            found[begin] = links_kernels.link_nodes(corners, kinds, _NEAR, _JOINED, starts, cells, own.seen, sizes[1:], self.outer, begin,
+                                                    end)
 
         run_chunks(link, n, 16384, token)
         self.starts = np.cumsum(sizes)
-        self.links = np.concatenate([found[begin] for begin in sorted(found)]) if found else np.empty(0, np.int32)
+        self.links = np.empty(int(self.starts[-1]), np.int32)
+        parts = sorted(found.items())
+
+        def put(first: int, last: int) -> None:
+            for begin, links in parts[first:last]:
+                self.links[self.starts[begin]:self.starts[begin] + len(links)] = links
+
+        run_chunks(put, len(parts), 4, token)
 
 
 def _cells_round_nodes(corners: NDArray[np.int32], kinds: NDArray[np.uint8], n: int,
                        token: Token | None) -> tuple[NDArray[np.int64], NDArray[Any]]:
     """Cells round each node: where each node's begin, shape (n + 1,), and the cells, each as cell · 8 + corner."""
     part = -(-len(corners) // WORKERS)
-    counts = np.zeros((WORKERS, n), np.int32)
+    counts, starts = np.zeros((WORKERS, n), np.int32), np.zeros(n + 1, np.int64)
     run_chunks(lambda a, b: links_kernels.count_cells(corners, kinds, _OWN, _MANY, counts[a // part], a, b), len(corners), part, token)
-    starts = np.concatenate([[0], np.cumsum(counts.sum(axis=0, dtype=np.int64))])
     # Each worker enters its cells behind those of the workers before it: no two write to one place.
-    places = np.cumsum(counts, axis=0, dtype=np.int64) - counts + starts[:-1]
+    links_kernels.begin_rows(counts, starts)
     cells: NDArray[Any] = np.empty(int(starts[-1]), np.int32 if len(corners) < 2**28 else np.int64)
-    run_chunks(lambda a, b: links_kernels.list_cells(corners, kinds, _OWN, _MANY, places[a // part], cells, a, b), len(corners), part,
-               token)
+    run_chunks(lambda a, b: links_kernels.list_cells(corners, kinds, _OWN, _MANY, starts, counts[a // part], cells, a, b), len(corners),
+               part, token)
     return starts, cells
 
 
