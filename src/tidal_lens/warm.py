@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
 from tidal_lens.cutting.contour import isosurface
-from tidal_lens.flow.case import Block, Field, Flow
+from tidal_lens.flow.case import Block, Boundary, Field, Flow
 from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.roles import Roles
 from tidal_lens.flow.volumes import turn_cells
@@ -15,6 +16,7 @@ from tidal_lens.quantities.criteria import discriminant, lambda2, swirl_axis, sw
 from tidal_lens.quantities.gradients import flow_gradient, flow_turning, vorticity_and_q
 from tidal_lens.quantities.nodes import node_values
 from tidal_lens.quantities.smoothing import node_volumes, smoothed
+from tidal_lens.quantities.walls import distances
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.tracing.streamlines import TraceSettings, seeds_on_line, trace_lines
 from tidal_lens.work import Token
@@ -60,4 +62,5 @@ def warm_kernels(token: Token | None = None) -> None:
     wanted.check()
     node_values(flow, flow.fields["c"], "distance")
     node_volumes(flow)
+    distances(replace(flow, boundaries=(Boundary("wall", "wall", flow.points, flow.outside.faces, np.arange(flow.n_points)),)))
     trace_lines(flow, mesh, velocity, seeds_on_line((0.5, 0.5, 0.5), (0.5, 1.5, 1.5), 3), TraceSettings("both"))

@@ -9,11 +9,15 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
+from scipy.spatial import Delaunay
+from vtkmodules.util.numpy_support import numpy_to_vtk
+from vtkmodules.vtkCommonCore import reference, vtkPoints
+from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkCellLocator, vtkPolyData
 
 from making import cells_of, cube_flow, cube_points, flow_of
 from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.case import Boundary
-from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
+from tidal_lens.flow.grid import TETRA, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.gradients import block_gradient
 from tidal_lens.quantities.methods import Methods
@@ -112,6 +116,36 @@ def test_the_distance_from_a_round_wall():
     found = QuantityStore(flow, flow.reference).values("wall-distance")
     assert (found >= rr - 1 - 1e-9).all()
     assert (found <= rr - 1 + sag + 1e-9).all()
+
+
+def test_the_distance_from_walls_of_very_different_faces():
+    """VTK's cell locator as second opinion, on a mesh whose faces differ in length by hundreds: the nearest point is far from all nodes."""
+    rng = np.random.default_rng(11)
+    points = np.concatenate([rng.uniform(-1, 1, (150, 3)), 0.01 * rng.normal(size=(150, 3)) + 0.9])
+    corners = Delaunay(points).simplices
+    volumes = np.einsum("ij,ij->i", np.cross(points[corners[:, 1]] - points[corners[:, 0]], points[corners[:, 2]] - points[corners[:, 0]]),
+                        points[corners[:, 3]] - points[corners[:, 0]])
+    corners[volumes < 0] = corners[volumes < 0][:, [1, 0, 2, 3]]
+    corners = corners[np.abs(volumes) > 1e-12]
+    grid = UnstructuredGrid(len(points), np.ascontiguousarray(corners[:, [0, 1, 2, 2, 3, 3, 3, 3]], np.int32),
+                            np.full(len(corners), TETRA, np.uint8))
+    flow = with_wall(flow_of([(points, grid)], {"Velocity": points}), lambda p: np.ones(p.shape[:-1], bool))
+    found = QuantityStore(flow, flow.reference).values("wall-distance")
+
+    surface, holder, polygons = vtkPolyData(), vtkPoints(), vtkCellArray()
+    holder.SetData(numpy_to_vtk(points))
+    for face in flow.outside.faces:
+        polygons.InsertNextCell(3, [int(k) for k in face[:3]])
+    surface.SetPoints(holder)
+    surface.SetPolys(polygons)
+    locator = vtkCellLocator()
+    locator.SetDataSet(surface)
+    locator.BuildLocator()
+    cell, part, squared, at = reference(0), reference(0), reference(0.0), [0.0, 0.0, 0.0]
+    for n, p in enumerate(points):
+        locator.FindClosestPoint(p, at, cell, part, squared)
+        assert found[n] == pytest.approx(np.sqrt(squared.get()), abs=1e-9)
+    assert (found > 0).sum() > 60
 
 
 def test_without_walls_or_viscosity_it_is_said():

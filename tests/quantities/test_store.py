@@ -1,3 +1,4 @@
+import os
 import subprocess
 import sys
 import threading
@@ -112,6 +113,34 @@ for m in pkgutil.walk_packages(tidal_lens.__path__, "tidal_lens."):
         importlib.import_module(m.name)
 """
     subprocess.run([sys.executable, "-c", code], check=True, env={"PYTHONPATH": ":".join(sys.path), "PATH": "/usr/bin"}, timeout=120)
+
+
+def test_all_kernels_are_compiled_beforehand():
+    """No quantity of a real case makes its first user wait for the compiler."""
+    code = """
+import contextlib, sys
+from tidal_lens.demo.kittiwake import ASSETS
+from tidal_lens.errors import MissingQuantityError
+from tidal_lens.formats.registry import open_flow
+from tidal_lens.quantities.catalogue import CATALOGUE
+from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.warm import warm_kernels
+
+def compiled():
+    places = [vars(m) for name, m in sys.modules.items() if name.startswith("tidal_lens")]
+    return {(k.py_func.__name__, str(s)) for p in places for k in p.values() if hasattr(k, "py_func") for s in k.signatures}
+
+warm_kernels()
+flow = open_flow(ASSETS / "kittiwake coarse.vtm")
+before, had = compiled(), 0
+for definition in CATALOGUE:
+    with contextlib.suppress(MissingQuantityError):
+        QuantityStore(flow, flow.reference).values(definition.name)
+        had += 1
+assert had > 50, had
+assert compiled() == before, compiled() - before
+"""
+    subprocess.run([sys.executable, "-c", code], check=True, timeout=120, env={**os.environ, "PYTHONPATH": ":".join(sys.path)})
 
 
 def test_kernels_do_the_same_uncompiled():

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.quantities import criteria_kernels as kernels
-from tidal_lens.work import Token, run_chunks
+from tidal_lens.work import Token, read_only, run_chunks
 
 _CHUNK = 65536
 Values = NDArray[Any]
@@ -17,7 +17,7 @@ Values = NDArray[Any]
 def _checked(grad_u: Values) -> Values:
     if grad_u.ndim != 3 or grad_u.shape[1:] != (3, 3):
         raise ValueError(f"a velocity gradient has the shape (n, 3, 3), not {grad_u.shape}")
-    return grad_u
+    return read_only(np.ascontiguousarray(grad_u))
 
 
 def lambda2(grad_u: Values, token: Token | None = None) -> Values:
@@ -35,7 +35,8 @@ def lambda2(grad_u: Values, token: Token | None = None) -> Values:
     ndarray, shape (n,)
         [1/s²].
     """
-    out = np.empty(len(_checked(grad_u)), grad_u.dtype)
+    grad_u = _checked(grad_u)
+    out = np.empty(len(grad_u), grad_u.dtype)
     run_chunks(lambda a, b: kernels.lambda2(grad_u, out, a, b), len(out), _CHUNK, token)
     return out
 
@@ -47,7 +48,8 @@ def discriminant(grad_u: Values, token: Token | None = None) -> Values:
 
     Parameters and shape as of :func:`lambda2`; [1/s⁶], always in double precision.
     """
-    out = np.empty(len(_checked(grad_u)))
+    grad_u = _checked(grad_u)
+    out = np.empty(len(grad_u))
     run_chunks(lambda a, b: kernels.swirl(grad_u, out, 0, a, b), len(out), _CHUNK, token)
     return out
 
@@ -59,7 +61,8 @@ def swirling_strength(grad_u: Values, token: Token | None = None) -> Values:
 
     Parameters and shape as of :func:`lambda2`; [1/s].
     """
-    out = np.empty(len(_checked(grad_u)), grad_u.dtype)
+    grad_u = _checked(grad_u)
+    out = np.empty(len(grad_u), grad_u.dtype)
     run_chunks(lambda a, b: kernels.swirl(grad_u, out, 1, a, b), len(out), _CHUNK, token)
     return out
 
@@ -74,6 +77,7 @@ def swirl_axis(grad_u: Values, token: Token | None = None) -> Values:
     ndarray, shape (n, 3)
         Zero where nothing swirls.
     """
-    out = np.empty((len(_checked(grad_u)), 3), grad_u.dtype)
+    grad_u = _checked(grad_u)
+    out = np.empty((len(grad_u), 3), grad_u.dtype)
     run_chunks(lambda a, b: kernels.swirl_axis(grad_u, out, a, b), len(out), _CHUNK, token)
     return out

@@ -15,7 +15,7 @@ from tidal_lens.quantities import fourth_order_kernels as kernels4
 from tidal_lens.quantities import kernels
 from tidal_lens.quantities.links import links_of
 from tidal_lens.quantities.seam_gradients import across_seams
-from tidal_lens.work import Token, run_chunks
+from tidal_lens.work import Token, read_only, run_chunks
 
 Ranges = Sequence[tuple[int, int]] | None
 
@@ -24,12 +24,13 @@ def _columns(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]) -> N
     columns = np.ascontiguousarray(values[:, None] if values.ndim == 1 else values)
     if points.shape != (grid.n_points, 3) or len(columns) != grid.n_points or columns.shape[1] not in (1, 3):
         raise ValueError(f"{grid.n_points} points, {points.shape} coordinates and {values.shape} values do not fit")
-    return columns
+    return read_only(columns)
 
 
 def _stepper(grid: Grid, points: NDArray[np.float64], columns: NDArray[Any], result: NDArray[Any],
              token: Token | None, *, fourth_order: bool = False) -> tuple[Callable[[int, int], None], int, int]:
     """What computes a range of the gradient, the number of its steps, and steps a chunk."""
+    points = read_only(points)
     if isinstance(grid, StructuredGrid):
         dims = np.array(grid.dims, np.int64)
         layer = grid.dims[0] * grid.dims[1]
@@ -124,6 +125,7 @@ def block_turning(grid: Grid, points: NDArray[np.float64], velocity: NDArray[Any
     if isinstance(grid, StructuredGrid):
         dims = np.array(grid.dims, np.int64)
         sound: list[bool] = []
+        points = read_only(points)
         # Chunks of several large pages: two threads that first write to one page would both clear it.
         run_chunks(lambda a, b: sound.append(kernels.turning_structured(points, dims, columns, grad, vorticity, q, a, b)),
                    grid.dims[2], max(1, min(262144 // (grid.dims[0] * grid.dims[1]), grid.dims[2] // 8)), token)

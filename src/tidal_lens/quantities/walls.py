@@ -11,7 +11,8 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.flow.faces import face_keys
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.quantities import walls_kernels as kernels
-from tidal_lens.work import Token, run_chunks
+from tidal_lens.sampling.kernels import parent_boxes
+from tidal_lens.work import Token, read_only, run_chunks
 
 Values = NDArray[Any]
 
@@ -121,29 +122,21 @@ def _corners_of(flow: Flow, cells: NDArray[np.int64]) -> NDArray[np.int64]:
 
 
 def distances(flow: Flow, token: Token | None = None) -> Values:
-    """Distance from every node to the walls, shape (n,).
-
-    It is exact to those flat triangles of the walls that touch one of the four nearest wall nodes; where a face is so long that the
-    nearest point lies on none of them, it comes out too large, by less than that face is long.
-    """
-    from scipy.spatial import cKDTree  # loaded when first needed, not before the window is up
-
+    """Distance from every node to the walls, shape (n,): exact to their faces, each taken as two flat triangles."""
     faces, _, _ = wall_faces(flow)
-    triangles = np.concatenate([faces[:, :3], faces[faces[:, 3] != faces[:, 2]][:, [0, 2, 3]]])
-    nodes, compact = np.unique(triangles, return_inverse=True)
-    compact = compact.reshape(-1, 3).astype(np.int64)
-    points = np.ascontiguousarray(flow.points[nodes])
-    owners = np.argsort(compact.ravel(), kind="stable") // 3
-    starts = np.searchsorted(np.sort(compact.ravel()), np.arange(len(nodes) + 1))
-    tree = cKDTree(points)
+    triangles = np.concatenate([faces[:, :3], faces[faces[:, 3] != faces[:, 2]][:, [0, 2, 3]]]).astype(np.int64)
+    points = read_only(flow.points)
+    centres = points[triangles].mean(axis=1)
+    low, extent = centres.min(axis=0), np.ptp(centres, axis=0).max()
+    keys = np.empty(len(triangles), np.int64)
+    kernels.curve_keys(centres, low, np.full(3, (2**21 - 1) / extent if extent > 0 else 0.0), keys)
+    triangles = triangles[np.argsort(keys, kind="stable")]
+    levels = [np.empty((-(-len(triangles) // 8), 6))]
+    kernels.leaf_boxes(points, triangles, levels[0])
+    while len(levels[-1]) > 8:
+        levels.append(np.empty((-(-len(levels[-1]) // 8), 6)))
+        parent_boxes(levels[-2], levels[-1])
+    boxes, starts = np.concatenate(levels), np.cumsum([0, *map(len, levels)])
     out = np.empty(flow.n_points)
-    most = min(4, len(nodes))
-
-    def work(begin: int, end: int) -> None:
-        own = np.ascontiguousarray(flow.points[begin:end])
-        _, near = tree.query(own, k=most)
-        kernels.nearest_on_triangles(own, np.ascontiguousarray(np.asarray(near).reshape(len(own), -1)), points, compact, starts, owners,
-                                     out[begin:end])
-
-    run_chunks(work, flow.n_points, 32768, token)
+    run_chunks(lambda a, b: kernels.nearest_on_triangles(points, points, triangles, boxes, starts, out, a, b), flow.n_points, 32768, token)
     return out

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from tidal_lens.jit import inlined, kernel
+from tidal_lens.sampling.kernels import spread
 
 Array = Any
 
@@ -44,14 +45,74 @@ def _to_triangle(x: float, y: float, z: float, points: Array, a: int, b: int, c:
 
 
 @kernel
-def nearest_on_triangles(own: Array, near: Array, points: Array, triangles: Array, starts: Array, owners: Array, out: Array) -> None:
-    """Distance from each point (m, 3) to the triangles that touch one of its near nodes (m, k)."""
-    for n in range(own.shape[0]):
-        best = np.inf
-        for k in range(near.shape[1]):
-            node = near[n, k]
-            for e in range(starts[node], starts[node + 1]):
-                t = owners[e]
-                best = min(best, _to_triangle(own[n, 0], own[n, 1], own[n, 2], points, triangles[t, 0], triangles[t, 1],
-                                              triangles[t, 2]))
+def curve_keys(centres: Array, low: Array, scale: Array, keys: Array) -> None:
+    """Place of each point (m, 3) on a space-filling (Morton) curve."""
+    for n in range(centres.shape[0]):
+        key = 0
+        for d in range(3):
+            key |= spread(int((centres[n, d] - low[d]) * scale[d])) << d
+        keys[n] = key
+
+
+@kernel
+def leaf_boxes(points: Array, triangles: Array, boxes: Array) -> None:
+    """Boxes round eight triangles each."""
+    for leaf in range(boxes.shape[0]):
+        for d in range(3):
+            boxes[leaf, d] = np.inf
+            boxes[leaf, 3 + d] = -np.inf
+        for t in range(leaf * 8, min(leaf * 8 + 8, triangles.shape[0])):
+            for c in range(3):
+                for d in range(3):
+                    x = points[triangles[t, c], d]
+                    boxes[leaf, d] = min(boxes[leaf, d], x)
+                    boxes[leaf, 3 + d] = max(boxes[leaf, 3 + d], x)
+
+
+@inlined
+def _to_box(x: float, y: float, z: float, boxes: Array, row: int) -> float:
+    """Squared distance from a point to a box."""
+    dx = max(max(boxes[row, 0] - x, x - boxes[row, 3]), 0.0)
+    dy = max(max(boxes[row, 1] - y, y - boxes[row, 4]), 0.0)
+    dz = max(max(boxes[row, 2] - z, z - boxes[row, 5]), 0.0)
+    return float(dx * dx + dy * dy + dz * dz)
+
+
+@kernel
+def nearest_on_triangles(own: Array, points: Array, triangles: Array, boxes: Array, starts: Array, out: Array, begin: int,
+                         end: int) -> None:
+    """Distance from the points begin..end of own (m, 3) to the nearest of all triangles.
+
+    boxes (rows, 6) hold the levels of the tree one after another, leaves first; starts (levels + 1,) is where each begins.
+    """
+    top = starts.shape[0] - 2
+    stack = np.empty((8 * (top + 2) + 8, 2), np.int64)
+    last = 0
+    for n in range(begin, end):
+        x, y, z = own[n, 0], own[n, 1], own[n, 2]
+        # Nodes come in rows: what was nearest to the one before leaves little to look at.
+        best = _to_triangle(x, y, z, points, triangles[last, 0], triangles[last, 1], triangles[last, 2])
+        depth = 0
+        for row in range(starts[top], starts[top + 1]):
+            stack[depth, 0] = top
+            stack[depth, 1] = row
+            depth += 1
+        while depth > 0:
+            depth -= 1
+            level, row = stack[depth, 0], stack[depth, 1]
+            if not _to_box(x, y, z, boxes, row) < best:
+                continue
+            node = row - starts[level]
+            if level > 0:
+                for child in range(starts[level - 1] + 8 * node, min(starts[level - 1] + 8 * node + 8, starts[level])):
+                    if _to_box(x, y, z, boxes, child) < best:
+                        stack[depth, 0] = level - 1
+                        stack[depth, 1] = child
+                        depth += 1
+                continue
+            for t in range(8 * node, min(8 * node + 8, triangles.shape[0])):
+                found = _to_triangle(x, y, z, points, triangles[t, 0], triangles[t, 1], triangles[t, 2])
+                if found < best:
+                    best = found
+                    last = t
         out[n] = np.sqrt(best)

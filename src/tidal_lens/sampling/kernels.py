@@ -502,7 +502,8 @@ def parent_boxes(lower: Array, upper: Array) -> None:
 
 
 @kernel
-def _spread(v: int) -> int:
+def spread(v: int) -> int:
+    """Lower 21 bits of a number with two zeros between any two: a third of a place on a Morton curve."""
     v &= 0x1FFFFF
     v = (v | (v << 32)) & 0x1F00000000FFFF
     v = (v | (v << 16)) & 0x1F0000FF0000FF
@@ -519,7 +520,7 @@ def curve_keys(m: Array, block: int, low: Array, scale: Array, keys: Array, begi
     for cell in range(begin, end):
         if b[0] == 1:
             ci, cj = b[2] - 1, b[3] - 1
-            keys[cell] = (_spread(cell % ci) | (_spread((cell // ci) % cj) << 1) | (_spread(cell // (ci * cj)) << 2))
+            keys[cell] = (spread(cell % ci) | (spread((cell // ci) % cj) << 1) | (spread(cell // (ci * cj)) << 2))
         else:
             cell_nodes(m[1], m[2], block, cell, ids)
             key = 0
@@ -527,7 +528,7 @@ def curve_keys(m: Array, block: int, low: Array, scale: Array, keys: Array, begi
                 x = 0.0
                 for c in range(8):
                     x += m[0][ids[c], d]
-                key |= _spread(int((x / 8.0 - low[d]) * scale[d])) << d
+                key |= spread(int((x / 8.0 - low[d]) * scale[d])) << d
             keys[cell] = key
 
 
