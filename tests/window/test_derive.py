@@ -81,6 +81,30 @@ def test_what_is_wrong_is_underlined_while_typing(window, derive):
     wait(lambda: "Units differ" in panel.told.text(), "the doubt")
 
 
+def test_what_was_meant_is_put_in_with_a_click(window, derive):
+    panel = derive.formula
+    write(panel, "2 rho * sqr(p)", take=False)
+    wait(panel.mend.isVisible, "the offer")
+    assert panel.mend.text() == "Write 2 * rho"
+    click(panel.mend)
+    wait(lambda: panel.mend.text() == "Write sqrt", "the next offer")
+    click(panel.mend)
+    assert panel.text.toPlainText() == "2 * rho * sqrt(p)"
+    assert panel.text.hasFocus()
+    wait(lambda: "a scalar" in panel.told.text(), "the range")
+    assert not panel.mend.isVisible()
+    QTest.keyClick(panel.text, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert panel.text.toPlainText() == "2 * rho * sqr(p)"
+    write(panel, "(p > 1) & (rho < 2)", take=False)
+    wait(panel.mend.isVisible, "the offer")
+    click(panel.mend)
+    assert panel.text.toPlainText() == "(p > 1) and (rho < 2)"
+    width = panel.width()
+    write(panel, "(p > 1) & (" + "rho + " * 40 + "rho < 2)", take=False)
+    wait(lambda: panel.mend.text() == "Mend it", "the offer")
+    assert panel.width() == width
+
+
 def test_names_are_completed(window, derive):
     edit = derive.formula.text
     edit.setFocus()

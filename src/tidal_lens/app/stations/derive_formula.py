@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QLineEdit, QMenu, QPushButton, QWidget
 
 from tidal_lens.app.document import Document, Notice
@@ -40,6 +41,13 @@ class FormulaPanel(QWidget):
         self.text.left.connect(self._give_up)
         self.told = label("", "soft")
         self.told.setObjectName("formula-told")
+        self.told.setTextFormat(Qt.TextFormat.PlainText)  # parts of what was typed stand in it
+        self.mend = QPushButton()
+        self.mend.setToolTip("Write what was meant")
+        self.mend.setAccessibleName("Write what was meant")
+        self.mend.clicked.connect(self._put_in)
+        self.mend.hide()
+        self._slip: FormulaError | None = None
         self.silhouette = Silhouette()
         self.keep = QPushButton("Keep")
         self.keep.setToolTip("Add the formula, or take its new text (Return)")
@@ -61,7 +69,7 @@ class FormulaPanel(QWidget):
         self.rather_not.clicked.connect(lambda: self._ask_first([]))
         self._asking = QWidget()
         column(self._asking, self.question, row(self.surely, self.rather_not), spacing=4)
-        column(self, label("Formula", "head"), row("Name", self.name), self.text, self.told, self.silhouette,
+        column(self, label("Formula", "head"), row("Name", self.name), self.text, self.told, self.mend, self.silhouette,
                row(self.keep, self.new, self.more), self._asking, spacing=6)
         document.case_changed.connect(self.refresh)
         document.study_changed.connect(self.refresh)
@@ -117,7 +125,15 @@ class FormulaPanel(QWidget):
         self.text.show_text(edits.text_of(self.document.study, self.editing) or "")
         self._try()
 
-    def _say(self, text: str, role: str = "soft") -> None:
+    def _say(self, text: str, role: str = "soft", slip: FormulaError | None = None) -> None:
+        """Tell something about the formula; where it is a slip that can be mended, offer that."""
+        self._slip = slip if slip is not None and slip.suggestion else None
+        if self._slip is not None:
+            words = f"Write {self._slip.suggestion}"
+            self.mend.setText((words if len(words) < 36 else "Mend it").replace("&", "&&"))  # a long button would widen the bench
+            self.mend.setAccessibleName(words)
+            self.mend.setToolTip(f"{words} in the place that is underlined")
+        self.mend.setVisible(self._slip is not None)
         if self.told.property("role") != role:
             self.told.setProperty("role", role)
             style = self.told.style()
@@ -140,7 +156,7 @@ class FormulaPanel(QWidget):
             found = evaluator.store.check(text, self.editing or "")
         except FormulaError as error:
             self.text.mark(error.begin, error.end)
-            self._say(f"{error.what} {error.hint}".strip(), "bad")
+            self._say(f"{error.what} {error.hint}".strip(), "bad", error)
             self.silhouette.hide()
             return None
         self.text.mark(0, 0)
@@ -179,6 +195,11 @@ class FormulaPanel(QWidget):
             self.silhouette.hide()
 
         self.document.jobs.submit("formula", "Trying the formula", work, done, failed)
+
+    def _put_in(self) -> None:
+        if self._slip is not None:
+            self.text.put_in(self._slip.begin, self._slip.end, self._slip.suggestion)
+            self._try()
 
     # -- edits -------------------------------------------------------------------------------------------------
 

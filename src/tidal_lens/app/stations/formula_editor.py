@@ -74,6 +74,15 @@ class FormulaEdit(QPlainTextEdit):
             marks = [one]
         self.setExtraSelections(marks)
 
+    def put_in(self, begin: int, end: int, words: str) -> None:
+        """Write something in the place of a part of the text, as if it had been typed: it can be undone."""
+        cursor = self.textCursor()
+        cursor.setPosition(begin)
+        cursor.setPosition(end, QTextCursor.MoveMode.KeepAnchor)
+        cursor.insertText(words)
+        self.setTextCursor(cursor)
+        self.setFocus()
+
     def _prefix(self) -> str:
         before = self.toPlainText()[: self.textCursor().position()]
         found = _WORD.search(before)

@@ -19,9 +19,13 @@ _OPERATORS: dict[type[ast.operator], str] = {ast.Add: "+", ast.Sub: "-", ast.Mul
 _COMPARE: dict[type[ast.cmpop], str] = {ast.Lt: "<", ast.LtE: "<=", ast.Eq: "==", ast.NotEq: "!=", ast.GtE: ">=", ast.Gt: ">"}
 _INSTEAD: dict[type[ast.operator], str] = {ast.BitXor: "Powers are written with **.", ast.BitAnd: "Use and.", ast.BitOr: "Use or.",
                                           ast.MatMult: "Use dot(a, b)."}
+_MEANT: dict[type[ast.operator], tuple[str, str]] = {ast.BitXor: ("^", "**"), ast.BitAnd: ("&", "and"), ast.BitOr: ("|", "or")}
 _NAMED = re.compile(r"\s*\w+\s*=(?!=)")
 _QUOTED = re.compile(r"`([^`\n]*)`")
 _UNFINISHED = re.compile(r"(?:[-+*/<>=,(]|\b(?:and|or|not|if|else))\s*$")
+_SMALL = "⁰¹²³⁴⁵⁶⁷⁸⁹"
+_RAISED = re.compile(f"[{_SMALL}]+")
+_FACTOR = re.compile(r"(?<![\w.])(\d+\.?\d*(?:[eE][-+]?\d+)?)[ ]*(?!(?:and|or|if|else|not)\b)([^\W\d]\w*)")
 Resolve = Callable[[str, bool], "Leaf | None"]
 
 
@@ -53,7 +57,7 @@ def parse(text: str, resolve: Resolve, names: Iterable[str] = ()) -> Formula:
 
 class _Reader:
     def __init__(self, text: str, lead: int, resolve: Resolve, names: Iterable[str]) -> None:
-        self.text, self.lead, self.resolve, self.names = text, lead, resolve, names
+        self.text, self.lead, self.resolve, self.names = text, lead, resolve, list(names)
         self.doubts: list[str] = []
         self.count = 0
         self.quoted: dict[int, str] = {}
@@ -67,7 +71,8 @@ class _Reader:
         except SyntaxError as exc:
             at = self.lead + max((exc.offset or 1) - 1, 0)
             end = self.lead + exc.end_offset - 1 if exc.end_offset and exc.end_lineno == exc.lineno else at + 1
-            raise FormulaError(self._why(source, exc, at), min(at, len(source) - 1), min(max(end, at + 1), len(source))) from None
+            raise self._slip(source) or FormulaError(self._why(source, exc, at), min(at, len(source) - 1),
+                                                     min(max(end, at + 1), len(source))) from None
         except (RecursionError, MemoryError, ValueError, OverflowError):
             raise FormulaError("The formula cannot be read: it is nested too deeply, or a number in it is too long.", 0,
                                len(self.text), "Split it: a formula may use others by their names.") from None
@@ -90,6 +95,28 @@ class _Reader:
             return "_" * len(match.group(0))
 
         return _QUOTED.sub(placeholder, self.text)
+
+    def _slip(self, source: str) -> FormulaError | None:
+        """What is often written in another way, with what to write instead."""
+        bare = self._needs_backticks(source)
+        if bare is not None:
+            return bare
+        if found := _RAISED.search(source):
+            power = f"**{''.join(str(_SMALL.index(c)) for c in found.group())}"
+            return FormulaError("Powers are written with **.", *found.span(), f"Write {power}.", power)
+        if found := _FACTOR.search(source):
+            both = f"{found.group(1)} * {self.text[found.start(2):found.end(2)]}"
+            return FormulaError("An operator is missing here.", *found.span(), f"Did you mean {both}?", both)
+        return None
+
+    def _needs_backticks(self, source: str) -> FormulaError | None:
+        """A name that is no word of the language, written as it is; the longest where there are several."""
+        for name in sorted((n for n in self.names if n in source and not n.isidentifier() and len(n) > 1), key=len, reverse=True):
+            found = re.search(rf"(?<!\w){re.escape(name)}(?!\w)", source)
+            if found:
+                return FormulaError(f"{name} is a name that has to stand between backticks.", *found.span(), f"Write `{name}`.",
+                                    f"`{name}`")
+        return None
 
     @staticmethod
     def _why(source: str, exc: SyntaxError, at: int) -> str:
@@ -152,7 +179,8 @@ class _Reader:
         if leaf is None:
             if name in FUNCTIONS and quoted is None:
                 raise self.fail(node, f"{name} is a function.", f"Write {FUNCTIONS[name].takes}.")
-            raise self._unknown(node, name, [*self.names], "There is no quantity or formula called")
+            bare = self._needs_backticks(self._unquoted())
+            raise bare or self._unknown(node, name, self.names, "There is no quantity or formula called")
         return Node("leaf", leaf.shape, leaf.unit, leaf=leaf)
 
     def _unknown(self, node: ast.AST, name: str, known: list[str], what: str) -> FormulaError:
@@ -160,6 +188,8 @@ class _Reader:
         close = [lower[name.lower()]] if name.lower() in lower else [
             lower[c] for c in difflib.get_close_matches(name.lower(), list(lower), 1, 0.6)]
         hint = close[0] if close else ""
+        if hint and not hint.isidentifier():
+            hint = f"`{hint}`"
         return self.fail(node, f"{what} {name}.", f"Did you mean {hint}?" if hint else "", hint)
 
     def _unary(self, node: ast.UnaryOp, depth: int) -> Node:
@@ -179,8 +209,11 @@ class _Reader:
     def _binary(self, node: ast.BinOp, depth: int) -> Node:
         sign = _OPERATORS.get(type(node.op))
         if sign is None:
+            typed = self.text[slice(*self.span(node))]
+            written, meant = _MEANT.get(type(node.op), ("", ""))
             raise self.fail(node, "This operator is not part of the formula language.",
-                            _INSTEAD.get(type(node.op), "It knows + - * / and **."))
+                            _INSTEAD.get(type(node.op), "It knows + - * / and **."),
+                            typed.replace(written, meant) if written and typed.count(written) == 1 else "")
         a, b = self.node(node.left, depth), self.node(node.right, depth)
         for part, tree in ((a, node.left), (b, node.right)):
             if part.shape == "condition":

@@ -20,7 +20,7 @@ class FormulaError(TidalLensError):
     begin, end : int
         Where in the text it is wrong.
     suggestion : str
-        A name that may have been meant, or nothing.
+        What may have been meant, to be written there instead; or nothing.
     """
 
     def __init__(self, what: str, begin: int, end: int, advice: str = "", suggestion: str = "") -> None:
