@@ -160,9 +160,9 @@ def _solve(a: Array, least: Array) -> bool:
         sound += _invert_pivot(a, o, least[o])
         f, g = a[o, o + 1] * a[o, o], a[o, o + 2] * a[o, o]
         for c in range(o + 1, 12):
-            x = a[o, c]
-            a[o + 1, c] -= f * x
-            a[o + 2, c] -= g * x
+            head = a[o, c]
+            a[o + 1, c] -= head * f
+            a[o + 2, c] -= head * g
         sound += _invert_pivot(a, o + 1, least[o + 1])
         f = a[o + 1, o + 2] * a[o + 1, o + 1]
         for c in range(o + 2, 12):

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import kernel
+from tidal_lens.jit import inlined, kernel
 
 Array = Any
 
@@ -46,6 +46,21 @@ def _stencil(n: int, index: int, weights: Array) -> int:
     return first - index
 
 
+@inlined
+def _differences(values: Array, v: int, p: int, q: int, r: int, ni: int, layer: int, a: Array, b: Array,
+                 c: Array) -> tuple[float, float, float]:
+    """Differences of a column along i, j and k: five nodes from p, q and r on with the weights a, b and c."""
+    along = across = up = 0.0
+    for m in range(5):
+        if a[m] != 0.0:
+            along += a[m] * values[p + m, v]
+        if b[m] != 0.0:
+            across += b[m] * values[q + m * ni, v]
+        if c[m] != 0.0:
+            up += c[m] * values[r + m * layer, v]
+    return along, across, up
+
+
 @kernel
 def gradient_fourth_order(points: Array, dims: Array, values: Array, out: Array, begin: int, end: int) -> None:
     """Gradient (n, c, 3) of values (n, c) in the grid layers k = begin..end; not finite where the metric is singular."""
@@ -63,25 +78,10 @@ def gradient_fourth_order(points: Array, dims: Array, values: Array, out: Array,
                 ai = _stencil(ni, i, a)
                 n = i + ni * j + layer * k
                 for axis in range(3):
-                    r = s = t = 0.0
-                    for m in range(5):
-                        if a[m] != 0.0:
-                            r += a[m] * points[n + ai + m, axis]
-                        if b[m] != 0.0:
-                            s += b[m] * points[n + (bj + m) * ni, axis]
-                        if c[m] != 0.0:
-                            t += c[m] * points[n + (ck + m) * layer, axis]
-                    metric[0, axis], metric[1, axis], metric[2, axis] = r, s, t
+                    metric[0, axis], metric[1, axis], metric[2, axis] = _differences(points, axis, n + ai, n + bj * ni, n + ck * layer, ni,
+                                                                                     layer, a, b, c)
                 for v in range(nc):
-                    r = s = t = 0.0
-                    for m in range(5):
-                        if a[m] != 0.0:
-                            r += a[m] * values[n + ai + m, v]
-                        if b[m] != 0.0:
-                            s += b[m] * values[n + (bj + m) * ni, v]
-                        if c[m] != 0.0:
-                            t += c[m] * values[n + (ck + m) * layer, v]
-                    along[0, v], along[1, v], along[2, v] = r, s, t
+                    along[0, v], along[1, v], along[2, v] = _differences(values, v, n + ai, n + bj * ni, n + ck * layer, ni, layer, a, b, c)
                 xr, yr, zr = metric[0, 0], metric[0, 1], metric[0, 2]
                 xs, ys, zs = metric[1, 0], metric[1, 1], metric[1, 2]
                 xt, yt, zt = metric[2, 0], metric[2, 1], metric[2, 2]

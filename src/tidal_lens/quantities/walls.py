@@ -131,12 +131,11 @@ def distances(flow: Flow, token: Token | None = None) -> Values:
     keys = np.empty(len(triangles), np.int64)
     kernels.curve_keys(centres, low, np.full(3, (2**21 - 1) / extent if extent > 0 else 0.0), keys)
     triangles = triangles[np.argsort(keys, kind="stable")]
-    levels = [np.empty((-(-len(triangles) // 8), 6))]
-    kernels.leaf_boxes(points, triangles, levels[0])
-    while len(levels[-1]) > 8:
+    levels = [np.hstack([points[triangles].min(axis=1), points[triangles].max(axis=1)])]
+    while len(levels) < 2 or len(levels[-1]) > 8:
         levels.append(np.empty((-(-len(levels[-1]) // 8), 6)))
         parent_boxes(levels[-2], levels[-1])
-    boxes, starts = np.concatenate(levels), np.cumsum([0, *map(len, levels)])
+    boxes, starts = np.concatenate(levels[1:]), np.cumsum([0, *map(len, levels[1:])])
     out = np.empty(flow.n_points)
     run_chunks(lambda a, b: kernels.nearest_on_triangles(points, points, triangles, boxes, starts, out, a, b), flow.n_points, 32768, token)
     return out

@@ -54,21 +54,6 @@ def curve_keys(centres: Array, low: Array, scale: Array, keys: Array) -> None:
         keys[n] = key
 
 
-@kernel
-def leaf_boxes(points: Array, triangles: Array, boxes: Array) -> None:
-    """Boxes round eight triangles each."""
-    for leaf in range(boxes.shape[0]):
-        for d in range(3):
-            boxes[leaf, d] = np.inf
-            boxes[leaf, 3 + d] = -np.inf
-        for t in range(leaf * 8, min(leaf * 8 + 8, triangles.shape[0])):
-            for c in range(3):
-                for d in range(3):
-                    x = points[triangles[t, c], d]
-                    boxes[leaf, d] = min(boxes[leaf, d], x)
-                    boxes[leaf, 3 + d] = max(boxes[leaf, 3 + d], x)
-
-
 @inlined
 def _to_box(x: float, y: float, z: float, boxes: Array, row: int) -> float:
     """Squared distance from a point to a box."""
