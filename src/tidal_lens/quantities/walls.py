@@ -135,7 +135,7 @@ def distances(flow: Flow, token: Token | None = None) -> Values:
     while len(levels) < 2 or len(levels[-1]) > 8:
         levels.append(np.empty((-(-len(levels[-1]) // 8), 6)))
         parent_boxes(levels[-2], levels[-1])
-    boxes, starts = np.concatenate(levels[1:]), np.cumsum([0, *map(len, levels[1:])])
+    boxes, starts = np.concatenate(levels), np.cumsum([0, *map(len, levels)])
     out = np.empty(flow.n_points)
     run_chunks(lambda a, b: kernels.nearest_on_triangles(points, points, triangles, boxes, starts, out, a, b), flow.n_points, 32768, token)
     return out

@@ -68,7 +68,7 @@ def nearest_on_triangles(own: Array, points: Array, triangles: Array, boxes: Arr
                          end: int) -> None:
     """Distance from the points begin..end of own (m, 3) to the nearest of all triangles.
 
-    boxes (rows, 6) hold the levels of the tree one after another, leaves first; starts (levels + 1,) is where each begins.
+    boxes (rows, 6) hold the levels of the tree one after another, first those of the triangles; starts (levels + 1,) is where each begins.
     """
     top = starts.shape[0] - 2
     stack = np.empty((8 * (top + 2) + 8, 2), np.int64)
@@ -87,17 +87,17 @@ def nearest_on_triangles(own: Array, points: Array, triangles: Array, boxes: Arr
             level, row = stack[depth, 0], stack[depth, 1]
             if not _to_box(x, y, z, boxes, row) < best:
                 continue
-            node = row - starts[level]
-            if level > 0:
-                for child in range(starts[level - 1] + 8 * node, min(starts[level - 1] + 8 * node + 8, starts[level])):
-                    if _to_box(x, y, z, boxes, child) < best:
-                        stack[depth, 0] = level - 1
-                        stack[depth, 1] = child
-                        depth += 1
-                continue
-            for t in range(8 * node, min(8 * node + 8, triangles.shape[0])):
-                found = _to_triangle(x, y, z, points, triangles[t, 0], triangles[t, 1], triangles[t, 2])
+            below = starts[level - 1] + 8 * (row - starts[level])
+            for child in range(below, min(below + 8, starts[level])):
+                if not _to_box(x, y, z, boxes, child) < best:
+                    continue
+                if level > 1:
+                    stack[depth, 0] = level - 1
+                    stack[depth, 1] = child
+                    depth += 1
+                    continue
+                found = _to_triangle(x, y, z, points, triangles[child, 0], triangles[child, 1], triangles[child, 2])
                 if found < best:
                     best = found
-                    last = t
+                    last = child
         out[n] = np.sqrt(best)
