@@ -13,7 +13,7 @@ from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.roles import Roles
 from tidal_lens.flow.volumes import turn_cells
 from tidal_lens.quantities.criteria import discriminant, lambda2, swirl_axis, swirling_strength
-from tidal_lens.quantities.gradients import flow_gradient, flow_turning, vorticity_and_q
+from tidal_lens.quantities.gradients import flow_gradient, flow_vortices, vorticity_and_q
 from tidal_lens.quantities.nodes import node_values
 from tidal_lens.quantities.smoothing import node_volumes, smoothed
 from tidal_lens.quantities.walls import distances
@@ -55,7 +55,7 @@ def warm_kernels(token: Token | None = None) -> None:
         for criterion in (lambda2, discriminant, swirling_strength, swirl_axis):
             criterion(grad)
         smoothed(flow, velocity[:, 0].astype(dtype), 1)
-        flow_turning(flow, velocity.astype(dtype))
+        flow_vortices(flow, velocity.astype(dtype))
         stencil, _ = mesh.locate(flow.points[:2])
         stencil.apply(np.ascontiguousarray(velocity[:, 0], dtype=dtype))
         isosurface(flow, flow.points[:, 0].astype(dtype), 3.1)

@@ -10,7 +10,7 @@ from vtkmodules.vtkIOXML import vtkXMLStructuredGridWriter, vtkXMLUnstructuredGr
 from tidal_lens.errors import FileError
 from tidal_lens.flow.grid import HEXAHEDRON, WEDGE, StructuredGrid
 from tidal_lens.formats.registry import open_flow
-from tidal_lens.quantities.gradients import flow_turning
+from tidal_lens.quantities.gradients import flow_gradient, flow_vortices
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.tracing.streamlines import TraceSettings, trace_lines
 from vtk_data import add, structured, write
@@ -33,7 +33,7 @@ def check(flow, axis_across=2):
     assert flow.normal == tuple(np.eye(3)[axis_across])
     assert flow.depth > 0.0
     velocity = np.column_stack([flow.fields[n].values for n in flow.roles.velocity])
-    gradient, vorticity, _ = flow_turning(flow, velocity)
+    gradient, (vorticity, _) = flow_gradient(flow, velocity), flow_vortices(flow, velocity)
     y = flow.points[:, 1]
     np.testing.assert_allclose(gradient[:, 0, 1], 4 - 8 * y, atol=0.05)
     np.testing.assert_allclose(np.abs(vorticity[:, axis_across]), np.abs(4 - 8 * y), atol=0.05)

@@ -34,13 +34,17 @@ class Seams:
 
     def average(self, values: NDArray[Any]) -> None:
         """Give coincident nodes the mean of their values, in place."""
-        if self.n_groups == 0:
-            return
+        if self.n_groups:
+            own = values[self.nodes]
+            self.average_own(own)
+            values[self.nodes] = own
+
+    def average_own(self, own: NDArray[Any]) -> None:
+        """The same for values that are given for the nodes of the seams only, in their order."""
         counts = np.bincount(self.groups, minlength=self.n_groups)
-        columns = values[:, None] if values.ndim == 1 else values
+        columns = own.reshape(len(own), -1)  # a view
         for c in range(columns.shape[1]):
-            sums = np.bincount(self.groups, columns[self.nodes, c], minlength=self.n_groups)
-            columns[self.nodes, c] = (sums / counts)[self.groups]
+            columns[:, c] = (np.bincount(self.groups, columns[:, c], minlength=self.n_groups) / counts)[self.groups]
 
     def labels(self, n_points: int) -> NDArray[np.int64]:
         """One label a node, the same for nodes that lie on one another."""

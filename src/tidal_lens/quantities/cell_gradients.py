@@ -59,7 +59,7 @@ def _block(block: Block, middles: NDArray[np.float64], values: Values, out: Valu
         return
     starts, links, outer = _links(grid, token)
     columns = np.ascontiguousarray(values[:, None] if values.ndim == 1 else values)
-    run_chunks(lambda a, b: kernels.gradient_unstructured(read_only(middles), read_only(columns), starts, links, outer, out, a, b),
+    run_chunks(lambda a, b: kernels.gradient_unstructured(read_only(middles), read_only(columns), starts, links, outer, out, 0, a, b),
                grid.n_cells, 8192, token)
 
 

@@ -28,7 +28,7 @@ def _viscosity(moment: Moment) -> Values:
 
 
 COMPUTED: dict[str, Callable[[Moment], Values]] = {
-    "velocity-gradient": lambda m: m.turning("velocity-gradient"),
+    "velocity-gradient": lambda m: m.velocity_gradient(),
     "vorticity": lambda m: m.turning("vorticity"),
     "q": lambda m: m.turning("q"),
     "lambda2": _criterion(criteria.lambda2),

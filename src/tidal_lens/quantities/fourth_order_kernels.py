@@ -62,8 +62,12 @@ def _differences(values: Array, v: int, p: int, q: int, r: int, ni: int, layer: 
 
 
 @kernel
-def gradient_fourth_order(points: Array, dims: Array, values: Array, out: Array, begin: int, end: int) -> None:
-    """Gradient (n, c, 3) of values (n, c) in the grid layers k = begin..end; not finite where the metric is singular."""
+def gradient_fourth_order(points: Array, dims: Array, values: Array, out: Array, begin: int, end: int) -> bool:
+    """Gradient (n, c, 3) of values (n, c) in the grid layers k = begin..end; not finite where the metric is singular.
+
+    True if all of it is finite.
+    """
+    sound = 0.0
     ni, nj, nk = dims[0], dims[1], dims[2]
     nc = values.shape[1]
     layer = ni * nj
@@ -91,6 +95,7 @@ def gradient_fourth_order(points: Array, dims: Array, values: Array, out: Array,
                 tx, ty, tz = yr * zs - zr * ys, zr * xs - xr * zs, xr * ys - yr * xs
                 for v in range(nc):
                     fr, fs, ft = inv * along[0, v], inv * along[1, v], inv * along[2, v]
-                    out[n, v, 0] = fr * rx + fs * sx + ft * tx
-                    out[n, v, 1] = fr * ry + fs * sy + ft * ty
-                    out[n, v, 2] = fr * rz + fs * sz + ft * tz
+                    gx, gy, gz = fr * rx + fs * sx + ft * tx, fr * ry + fs * sy + ft * ty, fr * rz + fs * sz + ft * tz
+                    out[n, v, 0], out[n, v, 1], out[n, v, 2] = gx, gy, gz
+                    sound += 0.0 * (gx + gy + gz)
+    return sound == 0.0

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -12,12 +13,14 @@ from numpy.typing import NDArray
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import Grid, StructuredGrid, UnstructuredGrid
 from tidal_lens.quantities import fourth_order_kernels as kernels4
-from tidal_lens.quantities import kernels
+from tidal_lens.quantities import kernels, structured_kernels
 from tidal_lens.quantities.links import links_of
 from tidal_lens.quantities.seam_gradients import across_seams
 from tidal_lens.work import Token, read_only, run_chunks
 
 Ranges = Sequence[tuple[int, int]] | None
+_NONE = np.empty(0, np.int64)
+_CHUNK = 32768
 
 
 def _columns(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]) -> NDArray[Any]:
@@ -28,8 +31,8 @@ def _columns(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]) -> N
 
 
 def _stepper(grid: Grid, points: NDArray[np.float64], columns: NDArray[Any], result: NDArray[Any],
-             token: Token | None, *, fourth_order: bool = False) -> tuple[Callable[[int, int], None], int, int]:
-    """What computes a range of the gradient, the number of its steps, and steps a chunk."""
+             token: Token | None, *, fourth_order: bool = False) -> tuple[Callable[[int, int], bool | None], int, int]:
+    """What computes a range of the gradient and says whether it is finite, the number of its steps, and steps a chunk."""
     points = read_only(points)
     if isinstance(grid, StructuredGrid):
         dims = np.array(grid.dims, np.int64)
@@ -37,11 +40,11 @@ def _stepper(grid: Grid, points: NDArray[np.float64], columns: NDArray[Any], res
         if fourth_order:
             return (lambda a, b: kernels4.gradient_fourth_order(points, dims, columns, result, a, b), grid.dims[2],
                     max(1, 65536 // layer))
-        return (lambda a, b: kernels.gradient_structured(points, dims, columns, result, a, b), grid.dims[2],
+        return (lambda a, b: structured_kernels.gradient_structured(points, dims, columns, result, a, b), grid.dims[2],
                 max(1, 65536 // layer))
     near = links_of(grid, token)
-    return (lambda a, b: kernels.gradient_unstructured(points, columns, near.starts, near.links, near.outer, result, a, b),
-            grid.n_points, 32768)
+    return (lambda a, b: kernels.gradient_unstructured(points, columns, near.starts, near.links, near.outer, result, 0, a, b),
+            grid.n_points, _CHUNK)
 
 
 def block_gradient(grid: Grid, points: NDArray[np.float64], values: NDArray[Any], token: Token | None = None,
@@ -83,27 +86,23 @@ def block_gradient(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]
     columns = _columns(grid, points, values)
     result = np.empty((len(columns), columns.shape[1], 3), columns.dtype) if out is None else out
     step, count, chunk = _stepper(grid, points, columns, result, token, fourth_order=fourth_order)
+    sound: list[bool | None] = []
     if ranges is not None:
         per = grid.dims[0] * grid.dims[1] if isinstance(grid, StructuredGrid) else 1
         for begin, end in ranges:
-            run_chunks(lambda a, b, first=begin // per: step(first + a, first + b), -(-end // per) - begin // per,  # type: ignore[misc]
-                       chunk, token)
+            first = begin // per
+            run_chunks(lambda a, b, first=first: sound.append(step(first + a, first + b)), -(-end // per) - first, chunk, token)  # type: ignore[misc]
         return result
-    run_chunks(step, count, chunk, token)
-    if isinstance(grid, StructuredGrid) and not _sound(result):
-        kernels.mend_gradient(np.array(grid.dims, np.int64), result)
+    run_chunks(lambda a, b: sound.append(step(a, b)), count, chunk, token)
+    if isinstance(grid, StructuredGrid) and not all(sound):
+        structured_kernels.mend_gradient(np.array(grid.dims, np.int64), result)
     return result
 
 
-def _sound(result: NDArray[Any]) -> bool:
-    sound: list[bool] = []
-    run_chunks(lambda a, b: sound.append(kernels.all_finite(result, a, b)), len(result), 65536)
-    return all(sound)
-
-
-def block_turning(grid: Grid, points: NDArray[np.float64], velocity: NDArray[Any], token: Token | None = None,
-                  out: tuple[NDArray[Any], NDArray[Any], NDArray[Any]] | None = None) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
-    """Velocity gradient, vorticity and Q of one block in one pass through memory.
+def block_vortices(grid: Grid, points: NDArray[np.float64], velocity: NDArray[Any], token: Token | None = None,
+                   out: tuple[NDArray[Any], NDArray[Any]] | None = None,
+                   wanted: NDArray[np.int64] = _NONE) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]] | None:
+    """Vorticity and Q of one block; the velocity gradient, twice as large as both, is never whole in memory.
 
     Parameters
     ----------
@@ -112,35 +111,40 @@ def block_turning(grid: Grid, points: NDArray[np.float64], velocity: NDArray[Any
     velocity : ndarray, shape (n, 3)
         Node values.
     out : tuple of ndarray, optional
-        Where to write.
+        Where to write vorticity and Q.
+    wanted : ndarray, shape (m,), int64
+        Nodes, in rising order, of which the gradient is told.
 
     Returns
     -------
-    tuple of ndarray, shapes (n, 3, 3), (n, 3), (n,)
-        As :func:`block_gradient` and :func:`vorticity_and_q` give them.
+    tuple of ndarray, shapes (n, 3), (n,), (m, 3, 3), or None
+        As :func:`vorticity_and_q` and :func:`block_gradient` give them; None where the gradient has to be mended as a whole first.
     """
-    columns = _columns(grid, points, velocity)
+    columns, points = _columns(grid, points, velocity), read_only(points)
     n, dtype = len(columns), columns.dtype
-    grad, vorticity, q = (np.empty((n, 3, 3), dtype), np.empty((n, 3), dtype), np.empty(n, dtype)) if out is None else out
+    vorticity, q = (np.empty((n, 3), dtype), np.empty(n, dtype)) if out is None else out
+    told = np.empty((len(wanted), 3, 3), dtype)
     if isinstance(grid, StructuredGrid):
-        dims = np.array(grid.dims, np.int64)
+        dims, layer = np.array(grid.dims, np.int64), grid.dims[0] * grid.dims[1]
         sound: list[bool] = []
-        points = read_only(points)
         # Chunks of several large pages: two threads that first write to one page would both clear it.
-        run_chunks(lambda a, b: sound.append(kernels.turning_structured(points, dims, columns, grad, vorticity, q, a, b)),
-                   grid.dims[2], max(1, min(262144 // (grid.dims[0] * grid.dims[1]), grid.dims[2] // 8)), token)
-        if not all(sound):
-            kernels.mend_gradient(dims, grad)
-            kernels.from_velocity_gradient(grad, vorticity, q, 0, n)
-    else:
-        step, count, chunk = _stepper(grid, points, columns, grad, token)
+        run_chunks(lambda a, b: sound.append(structured_kernels.vortices_structured(points, dims, columns, vorticity, q, a, b)),
+                   grid.dims[2], max(1, min(262144 // layer, grid.dims[2] // 8)), token)
+        structured_kernels.gradient_at(points, dims, columns, wanted, told)
+        return (vorticity, q, told) if all(sound) else None
+    near = links_of(grid, token)
+    rooms = threading.local()
 
-        def both(begin: int, end: int) -> None:
-            step(begin, end)
-            kernels.from_velocity_gradient(grad, vorticity, q, begin, end)
+    def fit(begin: int, end: int) -> None:
+        if not hasattr(rooms, "grad"):
+            rooms.grad = np.empty((_CHUNK, 3, 3), dtype)
+        kernels.gradient_unstructured(points, columns, near.starts, near.links, near.outer, rooms.grad, begin, begin, end)
+        kernels.from_velocity_gradient(rooms.grad, vorticity[begin:end], q[begin:end], 0, end - begin)
+        first, last = np.searchsorted(wanted, (begin, end))
+        told[first:last] = rooms.grad[wanted[first:last] - begin]
 
-        run_chunks(both, count, chunk, token)
-    return grad, vorticity, q
+    run_chunks(fit, n, _CHUNK, token)
+    return vorticity, q, told
 
 
 @dataclass(frozen=True, eq=False)
@@ -182,33 +186,41 @@ def prepare_gradients(flow: Flow, token: Token | None = None) -> None:
             links_of(grid, token)
 
 
-def flow_turning(flow: Flow, velocity: NDArray[Any], token: Token | None = None, *,
-                 fourth_order: bool = False) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]]:
-    """Velocity gradient, vorticity and Q over all blocks; at seams from the nodes on all sides."""
-    if fourth_order:
-        grad = flow_gradient(flow, velocity, token, fourth_order=True)
-        return (grad, *vorticity_and_q(grad, token))
-    n, dtype = flow.n_points, velocity.dtype
-    grad, vorticity, q = np.empty((n, 3, 3), dtype), np.empty((n, 3), dtype), np.empty(n, dtype)
+def flow_vortices(flow: Flow, velocity: NDArray[Any], token: Token | None = None) -> tuple[NDArray[Any], NDArray[Any]] | None:
+    """Vorticity (n, 3) and Q (n,) over all blocks, at seams from the nodes on all sides; None as for :func:`block_vortices`."""
+    vorticity, q = np.empty((flow.n_points, 3), velocity.dtype), np.empty(flow.n_points, velocity.dtype)
+    seam = flow.seams.nodes
+    own = np.empty((len(seam), 3, 3), velocity.dtype)
     joined = _joined(flow)
     for block in flow.blocks:
+        if joined is not None and isinstance(block.grid, UnstructuredGrid):
+            continue
         part = block.points
-        if joined is None or isinstance(block.grid, StructuredGrid):
-            block_turning(block.grid, flow.points[part], velocity[part], token, (grad[part], vorticity[part], q[part]))
+        here = np.flatnonzero((seam >= part.start) & (seam < part.stop))
+        here = here[np.argsort(seam[here], kind="stable")]
+        answers = block_vortices(block.grid, flow.points[part], velocity[part], token, (vorticity[part], q[part]), seam[here] - part.start)
+        if answers is None:
+            return None
+        own[here] = answers[2]
     if joined is not None:
-        answers = block_turning(joined.grid, flow.points[joined.first], velocity[joined.first], token)
-        for whole, own in zip((grad, vorticity, q), answers, strict=True):
-            whole[joined.members] = own[joined.place]
-    seam = flow.seams.nodes
+        number = np.full(flow.n_points, -1, np.int64)
+        number[joined.members] = joined.place
+        here = np.flatnonzero(number[seam] >= 0)
+        wanted, back = np.unique(number[seam[here]], return_inverse=True)
+        answers = block_vortices(joined.grid, flow.points[joined.first], velocity[joined.first], token, None, wanted)
+        if answers is None:
+            return None
+        vorticity[joined.members], q[joined.members] = answers[0][joined.place], answers[1][joined.place]
+        own[here] = answers[2][back]
     if len(seam) and _any_structured(flow):
-        across_seams(flow, velocity, grad, token)
-        vorticity[seam], q[seam] = vorticity_and_q(grad[seam])
-    return grad, vorticity, q
+        across_seams(flow, velocity, own, token)
+        vorticity[seam], q[seam] = vorticity_and_q(own)
+    return vorticity, q
 
 
 def flow_gradient(flow: Flow, values: NDArray[Any], token: Token | None = None, *, fourth_order: bool = False,
                   ranges: Ranges = None) -> NDArray[Any]:
-    """Gradient of node values over all blocks, shape (n, components, 3); seams as for :func:`flow_turning`.
+    """Gradient of node values over all blocks, shape (n, components, 3); seams as for :func:`flow_vortices`.
 
     Of a sample of nodes (``ranges``) it is taken within blocks, and nothing is averaged on seams.
     """
@@ -224,7 +236,9 @@ def flow_gradient(flow: Flow, values: NDArray[Any], token: Token | None = None, 
     if joined is not None:
         result[joined.members] = block_gradient(joined.grid, flow.points[joined.first], values[joined.first], token)[joined.place]
     if _any_structured(flow) and flow.seams.n_groups:
-        across_seams(flow, values, result, token)
+        own = result[flow.seams.nodes]
+        across_seams(flow, values, own, token)
+        result[flow.seams.nodes] = own
     return result
 
 

@@ -101,7 +101,8 @@ class Moment:
     def _sample(self, key: str) -> Values:
         """Values of a quantity at the wanted nodes only, where that is less work."""
         if key == "velocity-gradient":
-            return self.gradient(self.store.values("velocity", self.token))
+            between = self.store.cell_field("velocity") is not None
+            return self.store.values(key, self.token) if between else self.gradient(self.store.values("velocity", self.token))
         if key in ("vorticity", "q"):
             return self.turning(key)
         tree = self.store._tree(key)
@@ -131,27 +132,26 @@ class Moment:
         field = Field(key, "cell", found.reshape(len(found), -1))
         return node_values(self.flow, field, self.store.methods.averaging).reshape(self.n_points, -1, 3)
 
+    def velocity_gradient(self) -> Values:
+        """∂u_i/∂x_j, shape (n, 3, 3)."""
+        between = self.cell_gradient("velocity")
+        return self.gradient(self.store.values("velocity", self.token)) if between is None else between
+
     def turning(self, name: str) -> Values:
-        """The velocity gradient, the vorticity or Q: they are worked out together and all kept."""
+        """The vorticity or Q: they are worked out together and both kept."""
         store = self.store
-        names = ("velocity-gradient", "vorticity", "q")
-        between = self.cell_gradient("velocity") if store.kept("velocity-gradient") is None else None
-        if between is not None:
-            store._keep("velocity-gradient", between)
-        velocity = store.values("velocity", self.token)
-        if self._ranges is not None:
-            grad = np.asarray(self.get("velocity-gradient"))
-            found = {"velocity-gradient": grad}
-            found["vorticity"], found["q"] = gradients.vorticity_and_q(grad, self.token, self.ranges)
-            return found[name]
         kept = store.kept("velocity-gradient")
-        if kept is None:
-            answers = gradients.flow_turning(self.flow, velocity, self.token, fourth_order=store.methods.fourth_order)
-        else:
-            answers = (kept, *gradients.vorticity_and_q(kept, self.token))
-        for other, values in zip(names, answers, strict=True):
+        if self._ranges is not None:
+            vorticity, q = gradients.vorticity_and_q(np.asarray(self.get("velocity-gradient")), self.token, self.ranges)
+            return vorticity if name == "vorticity" else q
+        found = None
+        if kept is None and not store.methods.fourth_order and store.cell_field("velocity") is None:
+            found = gradients.flow_vortices(self.flow, store.values("velocity", self.token), self.token)
+        if found is None:
+            found = gradients.vorticity_and_q(np.asarray(self.get("velocity-gradient")), self.token)
+        for other, values in zip(("vorticity", "q"), found, strict=True):
             store._keep(other, values)
-        return dict(zip(names, answers, strict=True))[name]
+        return found[name == "q"]
 
     def in_ranges(self, of: Callable[..., Values], grad: Values) -> Values:
         """What follows node by node from the velocity gradient."""

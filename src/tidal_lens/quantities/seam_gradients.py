@@ -22,7 +22,7 @@ class _SeamFit:
     """The nodes of seams, those that coincide made one, and two rings about them.
 
     ``first`` (k,) is a node of the flow for each, those on seams before the others; ``starts`` (k + 1,) and ``links`` join them;
-    ``members`` (m,) are the flow's nodes on seams inside it and ``place`` (m,) theirs.
+    ``members`` (m,) are the entries of the flow's seams that lie inside it and ``place`` (m,) theirs.
     """
 
     first: NDArray[np.int64]
@@ -32,13 +32,13 @@ class _SeamFit:
     place: NDArray[np.int64]
 
 
-def across_seams(flow: Flow, values: NDArray[Any], result: NDArray[Any], token: Token | None = None) -> None:
-    """Put the gradient (n, components, 3) of node values at the nodes of seams in place.
+def across_seams(flow: Flow, values: NDArray[Any], own: NDArray[Any], token: Token | None = None) -> None:
+    """Put the gradient of node values at the nodes of seams in place: own (m, components, 3), in the order of ``flow.seams.nodes``.
 
     Inside the flow it is the least-squares fit over the neighbours on all sides, as on unstructured blocks; on the flow's outside the
     mean of what the blocks found.
     """
-    flow.seams.average(result.reshape(flow.n_points, -1))
+    flow.seams.average_own(own)
     fit: _SeamFit | None = flow.__dict__.get("_seam_fit")
     if fit is None:
         fit = flow.__dict__["_seam_fit"] = _seam_fit(flow)
@@ -47,22 +47,23 @@ def across_seams(flow: Flow, values: NDArray[Any], result: NDArray[Any], token: 
     count = int(fit.place.max()) + 1
     points = flow.points[fit.first]
     columns = np.ascontiguousarray((values[:, None] if values.ndim == 1 else values)[fit.first])
-    found = np.empty((len(fit.first), columns.shape[1], 3), result.dtype)
+    found = np.empty((len(fit.first), columns.shape[1], 3), own.dtype)
     none = np.zeros(len(fit.first), dtype=bool)
-    run_chunks(lambda a, b: kernels.gradient_unstructured(read_only(points), read_only(columns), fit.starts, fit.links, none, found, a, b),
-               count, 2048, token)
-    own = found[fit.place]
-    good = np.isfinite(own).all(axis=(1, 2))  # else what the block itself found stays
-    result[fit.members[good]] = own[good]
+    sides = read_only(points), read_only(columns), fit.starts, fit.links, none
+    run_chunks(lambda a, b: kernels.gradient_unstructured(*sides, found, 0, a, b), count, 2048, token)
+    better = found[fit.place]
+    good = np.isfinite(better).all(axis=(1, 2))  # else what the block itself found stays
+    own[fit.members[good]] = better[good]
 
 
 def _seam_fit(flow: Flow) -> _SeamFit:
     labels, n = flow.seams.labels(flow.n_points), flow.n_points
     outside = np.zeros(n, dtype=bool)
     outside[labels[flow.outside.faces]] = True
-    members = flow.seams.nodes[~outside[labels[flow.seams.nodes]]]
+    members = np.flatnonzero(~outside[labels[flow.seams.nodes]])
+    inside = flow.seams.nodes[members]
     near = np.zeros(n, dtype=bool)
-    near[members] = True
+    near[inside] = True
     for _ in range(2):
         a, b = (np.concatenate(side) for side in zip(*(_edges_at(block, near) for block in flow.blocks), strict=True))
         touched = np.zeros(n, dtype=bool)
@@ -72,13 +73,13 @@ def _seam_fit(flow: Flow) -> _SeamFit:
     apart = a != b
     keys = np.unique(np.concatenate([a[apart] * n + b[apart], b[apart] * n + a[apart]]))
     source, target = keys // n, keys % n
-    seam = np.unique(labels[members])
+    seam = np.unique(labels[inside])
     first = np.concatenate([seam, np.setdiff1d(np.union1d(source, target), seam)])
     number = np.full(n, -1, np.int64)
     number[first] = np.arange(len(first))
     order = np.argsort(number[source], kind="stable")
     starts = np.concatenate([[0], np.cumsum(np.bincount(number[source], minlength=len(first)))]).astype(np.int64)
-    return _SeamFit(first, starts, number[target[order]].astype(np.int32), members, number[labels[members]])
+    return _SeamFit(first, starts, number[target[order]].astype(np.int32), members, number[labels[inside]])
 
 
 def _edges_at(block: Block, near: NDArray[np.bool_]) -> Pairs:

@@ -591,7 +591,7 @@ def _plain(key: str) -> str:
 
 
 def _together(name: str) -> str:
-    return "turning" if name in ("velocity-gradient", "vorticity", "q") else name
+    return "turning" if name in ("vorticity", "q") else name
 
 
 def _reached(name: str, texts: dict[str, str]) -> set[str]:
