@@ -11,8 +11,8 @@ from vtkmodules.vtkCommonDataModel import vtkStructuredGrid
 from vtkmodules.vtkFiltersGeneral import vtkGradientFilter
 
 from making import KINDS, abc, cube_flow, cube_points, flow_of
-from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
-from tidal_lens.quantities.gradients import flow_gradient, vorticity_and_q
+from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
+from tidal_lens.quantities.gradients import flow_gradient, flow_vortices, vorticity_and_q
 from tidal_lens.quantities.store import QuantityStore
 from vortex_tank import CENTRE, RADIUS, STREAM
 from vortex_tank import velocity as demo_velocity
@@ -234,6 +234,45 @@ def test_structured_blocks_are_seen_across(warp, stretched):
     inner = seam & ((cut.points[:, 1:] > 0.01) & (cut.points[:, 1:] < 0.99)).all(axis=1)
     assert wrong[1][inner].max() < 1.02 * wrong[0][ids][inner].max()
     assert wrong[1].max() < 1.3 * wrong[0].max()
+
+
+def halves(n, ways):
+    """A warped cube cut into two blocks at its middle, each structured or of hexahedra; with a third layer of rows that fill no tile."""
+    p = cube_points(n, 0.06)
+    index = np.arange(n**3).reshape(n, n, n)
+    blocks = []
+    for q, way in zip((index[:, :, :n // 2 + 1], index[:, :, n // 2:]), ways, strict=True):
+        own = StructuredGrid((q.shape[2], n, n))
+        if way == "hexahedra":
+            k, j, i = (a.ravel() for a in np.meshgrid(*(np.arange(m - 1) for m in q.shape), indexing="ij"))
+            at = i + q.shape[2] * (j + n * k)
+            steps = [0, 1, 1 + q.shape[2], q.shape[2]]
+            corners = np.stack([at + a + b for b in (0, n * q.shape[2]) for a in steps], axis=1).astype(np.int32)
+            own = UnstructuredGrid(q.size, corners, np.full(len(corners), HEXAHEDRON, np.uint8))
+        blocks.append((p[q.ravel()], own))
+    points = np.concatenate([b[0] for b in blocks])
+    return flow_of(blocks, {"U": abc(2 * np.pi * points)})
+
+
+@pytest.mark.parametrize("dtype", [np.float32, np.float64])
+@pytest.mark.parametrize("ways", [("structured", "structured"), ("structured", "hexahedra"), ("hexahedra", "hexahedra")])
+def test_vorticity_without_the_gradient_is_that_of_the_gradient(ways, dtype):
+    """Two ways to the same numbers, on seams too; and one path only where the gradient has been asked for already."""
+    flow = halves(71 if dtype == np.float32 and ways[0] == ways[1] else 11, ways)
+    u = flow.fields["U"].values.astype(dtype)
+    expected = vorticity_and_q(flow_gradient(flow, u))
+    found = flow_vortices(flow, u)
+    for mine, other in zip(found, expected, strict=True):
+        assert mine.dtype == dtype
+        assert np.abs(mine - other).max() < (3e-6 if dtype == np.float32 else 1e-12) * np.abs(other).max()
+    store = QuantityStore(flow, flow.reference)
+    first = store.values("q").copy()
+    assert store.kept("velocity-gradient") is None
+    store.values("lambda2")
+    assert store.kept("velocity-gradient") is not None
+    again = QuantityStore(flow, flow.reference)
+    again.values("lambda2")
+    assert np.allclose(again.values("q"), first, rtol=0, atol=1e-9 * np.abs(first).max())
 
 
 # -- cells of bad quality ------------------------------------------------------------------------------------------------

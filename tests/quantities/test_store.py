@@ -9,7 +9,7 @@ import pytest
 from making import abc, cube_flow, cube_points, flow_of
 from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.grid import StructuredGrid
-from tidal_lens.quantities.gradients import block_gradient
+from tidal_lens.quantities.gradients import block_gradient, flow_vortices
 from tidal_lens.quantities.nodes import node_values
 from tidal_lens.quantities.store import QuantityStore
 
@@ -82,6 +82,11 @@ def test_a_collapsed_edge_gives_finite_gradients():
     off_axis = rr > 0.2
     assert np.abs(found[off_axis, 0] - [2, 3, -1]).max() < 0.05
     assert np.abs(found[~off_axis, 0] - [2, 3, -1]).max() < 0.3
+    turning = flow_of([(points, StructuredGrid((9, 13, 5)))], {"Velocity": np.cross([0.0, 0.0, 3.0], points)})
+    assert flow_vortices(turning, turning.fields["Velocity"].values) is None  # the gradient has to be mended first
+    store = QuantityStore(turning, turning.reference)
+    assert np.abs(store.values("q")[off_axis] - 9.0).max() < 0.9
+    assert np.isfinite(store.values("vorticity")).all()
 
 
 def test_far_from_the_origin_gradients_hold():
