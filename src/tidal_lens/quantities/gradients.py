@@ -30,18 +30,20 @@ def _columns(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]) -> N
     return read_only(columns)
 
 
+def _layers(grid: StructuredGrid) -> int:
+    """Layers of a chunk: several large pages of memory, for two threads that first write to one page would both clear it."""
+    return max(1, min(262144 // (grid.dims[0] * grid.dims[1]), grid.dims[2] // 8))
+
+
 def _stepper(grid: Grid, points: NDArray[np.float64], columns: NDArray[Any], result: NDArray[Any],
              token: Token | None, *, fourth_order: bool = False) -> tuple[Callable[[int, int], bool | None], int, int]:
     """What computes a range of the gradient and says whether it is finite, the number of its steps, and steps a chunk."""
     points = read_only(points)
     if isinstance(grid, StructuredGrid):
         dims = np.array(grid.dims, np.int64)
-        layer = grid.dims[0] * grid.dims[1]
         if fourth_order:
-            return (lambda a, b: kernels4.gradient_fourth_order(points, dims, columns, result, a, b), grid.dims[2],
-                    max(1, 65536 // layer))
-        return (lambda a, b: structured_kernels.gradient_structured(points, dims, columns, result, a, b), grid.dims[2],
-                max(1, 65536 // layer))
+            return lambda a, b: kernels4.gradient_fourth_order(points, dims, columns, result, a, b), grid.dims[2], _layers(grid)
+        return lambda a, b: structured_kernels.gradient_structured(points, dims, columns, result, a, b), grid.dims[2], _layers(grid)
     near = links_of(grid, token)
     return (lambda a, b: kernels.gradient_unstructured(points, columns, near.starts, near.links, near.outer, result, 0, a, b),
             grid.n_points, _CHUNK)
@@ -125,11 +127,10 @@ def block_vortices(grid: Grid, points: NDArray[np.float64], velocity: NDArray[An
     vorticity, q = (np.empty((n, 3), dtype), np.empty(n, dtype)) if out is None else out
     told = np.empty((len(wanted), 3, 3), dtype)
     if isinstance(grid, StructuredGrid):
-        dims, layer = np.array(grid.dims, np.int64), grid.dims[0] * grid.dims[1]
+        dims = np.array(grid.dims, np.int64)
         sound: list[bool] = []
-        # Chunks of several large pages: two threads that first write to one page would both clear it.
         run_chunks(lambda a, b: sound.append(structured_kernels.vortices_structured(points, dims, columns, vorticity, q, a, b)),
-                   grid.dims[2], max(1, min(262144 // layer, grid.dims[2] // 8)), token)
+                   grid.dims[2], _layers(grid), token)
         structured_kernels.gradient_at(points, dims, columns, wanted, told)
         return (vorticity, q, told) if all(sound) else None
     near = links_of(grid, token)
