@@ -172,6 +172,7 @@ def test_nothing_but_the_language_passes(text):
 
 @pytest.mark.parametrize("text", [
     "(" * 3000 + "x" + ")" * 3000, "-" * 3900 + "x", "not " * 900 + "x > 1", "+".join(["x"] * 1900), "9" * 3900, "9**9**9**9**9**9",
+    "1" * 3990 + " $",
     "x" * 3999, "sqrt(" * 700 + "x" + ")" * 700, " and ".join(["x>1"] * 500), "a.b" * 1000, "x" * 100_000, "`" * 3000,
     "1" + "e1" * 1900,
     "x if x>1 else " * 280 + "x", "\0", "x" + "\t" * 3000 + "+", "𝔘" * 300,
@@ -183,8 +184,9 @@ def test_hostile_formulas_are_refused_quickly(text):
     if re.fullmatch(r"9\*\*.*|\(+x\)+", text) and len(text) < 300:  # that is no harm
         assert np.isinf(store.evaluate(store.check(text))).all() or "x" in text
     else:
-        with pytest.raises(FormulaError):
-            store.check(text)
+        for _ in range(10):  # as while typing
+            with pytest.raises(FormulaError):
+                store.check(text)
     assert time.process_time() - began < 5.0  # a guard against blowing up, not a measurement
 
 

@@ -25,7 +25,7 @@ _QUOTED = re.compile(r"`([^`\n]*)`")
 _UNFINISHED = re.compile(r"(?:[-+*/<>=,(]|\b(?:and|or|not|if|else))\s*$")
 _SMALL = "⁰¹²³⁴⁵⁶⁷⁸⁹"
 _RAISED = re.compile(f"[{_SMALL}]+")
-_FACTOR = re.compile(r"(?<![\w.])(\d+\.?\d*(?:[eE][-+]?\d+)?)[ ]*(?!(?:and|or|if|else|not)\b)([^\W\d]\w*)")
+_FACTOR = re.compile(r"(?<![\w.])(\d+(?:\.\d*)?(?:[eE][-+]?\d+)?)[ ]*(?!(?:and|or|if|else|not)\b)([^\W\d]\w*)")
 Resolve = Callable[[str, bool], "Leaf | None"]
 
 
