@@ -40,6 +40,12 @@ def kernel(function: _F) -> _F:
     return compiled
 
 
+def folded(function: _F) -> _F:
+    """Compile a piece of a kernel that the compiler puts into its callers, where it sees which arrays are apart."""
+    compiled: _F = numba.njit(forceinline=True, **_OPTIONS)(function)
+    return compiled
+
+
 def summing(function: _F) -> _F:
     """Compile a piece of a kernel whose sums may be taken in any order: several numbers at a time."""
     compiled: _F = numba.njit(**{**_OPTIONS, "fastmath": {"contract", "arcp", "nsz", "reassoc"}})(function)

@@ -275,19 +275,65 @@ def test_vorticity_without_the_gradient_is_that_of_the_gradient(ways, dtype):
     assert np.allclose(again.values("q"), first, rtol=0, atol=1e-9 * np.abs(first).max())
 
 
-@pytest.mark.parametrize("width", [2, 3, 66, 67, 150])
-def test_vectors_are_worked_out_in_pieces_as_their_components_are_one_by_one(width):
-    """Rows that fill no piece, just one, and several: vectors go by pieces of rows, scalars node by node (common practice, no source)."""
+def by_numpy(points, u, dims):
+    """Metric differences written with numpy.gradient (second order, one-sided at the ends) and numpy.linalg.solve, in double precision."""
+    def along(values):
+        lattice = values.astype(float).reshape(*dims[::-1], -1)
+        ways = [np.gradient(lattice, axis=2 - axis, edge_order=min(2, dims[axis] - 1)) for axis in range(3)]
+        return np.stack(ways, axis=-1).reshape(len(values), -1, 3)
+
+    return np.swapaxes(np.linalg.solve(np.swapaxes(along(points), 1, 2), np.swapaxes(along(u), 1, 2)), 1, 2)
+
+
+@pytest.mark.parametrize("dtype", [np.float32, np.float64])
+@pytest.mark.parametrize("width", [2, 3, 15, 66, 67, 150])
+def test_rows_of_all_lengths_are_as_numpy_has_them(width, dtype):
+    """Rows that fill no piece, just one, and several; vectors, their components, vorticity and Q: all by numpy.gradient's differences."""
     z, y, x = (a.ravel() for a in np.meshgrid(np.linspace(0, 1, 5), np.linspace(0, 1, 4), np.linspace(0, 3, width), indexing="ij"))
     points = np.column_stack([x + 0.1 * y * z, y + 0.05 * np.sin(x), z + 0.1 * x * y])
-    grid, u = StructuredGrid((width, 4, 5)), abc(points)
+    grid, u = StructuredGrid((width, 4, 5)), abc(points).astype(dtype)
+    expected = by_numpy(points, u, grid.dims)
+    close = 1e-12 if dtype == np.float64 else 2e-6
     whole = block_gradient(grid, points, u)
+    assert whole.dtype == dtype
+    assert np.abs(whole - expected).max() < close
     for c in range(3):
-        assert np.abs(whole[:, c] - block_gradient(grid, points, u[:, c])[:, 0]).max() < 1e-12
+        assert np.abs(block_gradient(grid, points, u[:, c])[:, 0] - expected[:, c]).max() < close
     vorticity, q, _ = block_vortices(grid, points, u)
-    expected = vorticity_and_q(whole)
-    assert np.abs(vorticity - expected[0]).max() < 1e-12
-    assert np.abs(q - expected[1]).max() < 1e-12
+    turning = vorticity_and_q(expected)
+    assert np.abs(vorticity - turning[0]).max() < close
+    assert np.abs(q - turning[1]).max() < 3 * close
+
+
+@pytest.mark.parametrize("length", [1e-15, 1e-13, 3e-13, 1e-6, 1e6, 1e13, 1e15])
+def test_single_precision_holds_at_all_lengths(length):
+    """Velocities of four bytes on blocks whose cells' volumes do not fit into such numbers: worked out in eight then."""
+    points = cube_points(9, 0.05)
+    u = abc(2 * np.pi * points).astype(np.float32)
+    found = block_gradient(StructuredGrid((9, 9, 9)), points * length, u)
+    assert np.abs(found * length - by_numpy(points, u, (9, 9, 9))).max() < 1e-5
+
+
+def test_single_precision_costs_less_than_rounding_the_velocity_did():
+    """A pressed, leaning wall layer: what products of four bytes add to the error is a part of what rounding the velocity has done."""
+    points = bad_points(33, "pressed")
+    points[:, 0] += 3 * points[:, 2]
+    u = np.column_stack([100 * np.tanh(40 * points[:, 2]), 5 * np.sin(3 * points[:, 0]), 2 * points[:, 1]])
+    dims = (33, 33, 33)
+    exactly, rounded = by_numpy(points, u, dims), by_numpy(points, u.astype(np.float32), dims)
+    found = block_gradient(StructuredGrid(dims), points, u.astype(np.float32))
+    assert np.abs(found - rounded).max() < 0.5 * np.abs(rounded - exactly).max()
+
+
+def test_vorticity_and_q_of_fourth_order_are_those_of_the_gradient():
+    """Two ways to the same numbers with the finer differences too."""
+    flow = halves(11, ("structured", "structured"))
+    u = flow.fields["U"].values
+    expected = vorticity_and_q(flow_gradient(flow, u, fourth_order=True))
+    found = flow_vortices(flow, u, fourth_order=True)
+    for mine, other in zip(found, expected, strict=True):
+        assert np.abs(mine - other).max() < 1e-12 * np.abs(other).max()
+    assert np.abs(found[1] - flow_vortices(flow, u)[1]).max() > 1e-3 * np.abs(found[1]).max()
 
 
 # -- cells of bad quality ------------------------------------------------------------------------------------------------

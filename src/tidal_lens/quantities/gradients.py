@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import Grid, StructuredGrid, UnstructuredGrid
-from tidal_lens.quantities import fourth_order_kernels as kernels4
 from tidal_lens.quantities import kernels, structured_kernels
 from tidal_lens.quantities.links import links_of
 from tidal_lens.quantities.seam_gradients import across_seams
@@ -41,9 +40,8 @@ def _stepper(grid: Grid, points: NDArray[np.float64], columns: NDArray[Any], res
     points = read_only(points)
     if isinstance(grid, StructuredGrid):
         dims = np.array(grid.dims, np.int64)
-        if fourth_order:
-            return lambda a, b: kernels4.gradient_fourth_order(points, dims, columns, result, a, b), grid.dims[2], _layers(grid)
-        return lambda a, b: structured_kernels.gradient_structured(points, dims, columns, result, a, b), grid.dims[2], _layers(grid)
+        return (lambda a, b: structured_kernels.gradient_structured(points, dims, columns, result, a, b, fourth_order), grid.dims[2],
+                _layers(grid))
     near = links_of(grid, token)
     return (lambda a, b: kernels.gradient_unstructured(points, columns, near.starts, near.links, near.outer, result, 0, a, b),
             grid.n_points, _CHUNK)
@@ -82,8 +80,9 @@ def block_gradient(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]
 
     Notes
     -----
-    Structured blocks: second-order metric differences, one-sided at the ends. Unstructured: inverse-distance weighted
-    least squares over edge neighbours, with a quadratic fit over two rings at outer and lopsided nodes.
+    Structured blocks: second-order metric differences, one-sided at the ends, taken in double precision and multiplied in that of the
+    values. Unstructured: inverse-distance weighted least squares over edge neighbours, with a quadratic fit over two rings at outer and
+    lopsided nodes.
     """
     columns = _columns(grid, points, values)
     result = np.empty((len(columns), columns.shape[1], 3), columns.dtype) if out is None else out
@@ -103,12 +102,13 @@ def block_gradient(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]
 
 def block_vortices(grid: Grid, points: NDArray[np.float64], velocity: NDArray[Any], token: Token | None = None,
                    out: tuple[NDArray[Any], NDArray[Any]] | None = None,
-                   wanted: NDArray[np.int64] = _NONE) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]] | None:
+                   wanted: NDArray[np.int64] = _NONE, *,
+                   fourth_order: bool = False) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any]] | None:
     """Vorticity and Q of one block; the velocity gradient, twice as large as both, is never whole in memory.
 
     Parameters
     ----------
-    grid, points, token
+    grid, points, token, fourth_order
         As in :func:`block_gradient`.
     velocity : ndarray, shape (n, 3)
         Node values.
@@ -129,9 +129,12 @@ def block_vortices(grid: Grid, points: NDArray[np.float64], velocity: NDArray[An
     if isinstance(grid, StructuredGrid):
         dims = np.array(grid.dims, np.int64)
         sound: list[bool] = []
-        run_chunks(lambda a, b: sound.append(structured_kernels.vortices_structured(points, dims, columns, vorticity, q, a, b)),
-                   grid.dims[2], _layers(grid), token)
-        structured_kernels.gradient_at(points, dims, columns, wanted, told)
+
+        def turn(begin: int, end: int) -> None:
+            sound.append(structured_kernels.vortices_structured(points, dims, columns, vorticity, q, begin, end, fourth_order))
+
+        run_chunks(turn, grid.dims[2], _layers(grid), token)
+        structured_kernels.gradient_at(points, dims, columns, wanted, told, fourth_order)
         return (vorticity, q, told) if all(sound) else None
     near = links_of(grid, token)
     rooms = threading.local()
@@ -187,7 +190,8 @@ def prepare_gradients(flow: Flow, token: Token | None = None) -> None:
             links_of(grid, token)
 
 
-def flow_vortices(flow: Flow, velocity: NDArray[Any], token: Token | None = None) -> tuple[NDArray[Any], NDArray[Any]] | None:
+def flow_vortices(flow: Flow, velocity: NDArray[Any], token: Token | None = None, *,
+                  fourth_order: bool = False) -> tuple[NDArray[Any], NDArray[Any]] | None:
     """Vorticity (n, 3) and Q (n,) over all blocks, at seams from the nodes on all sides; None as for :func:`block_vortices`."""
     vorticity, q = np.empty((flow.n_points, 3), velocity.dtype), np.empty(flow.n_points, velocity.dtype)
     seam = flow.seams.nodes
@@ -199,7 +203,8 @@ def flow_vortices(flow: Flow, velocity: NDArray[Any], token: Token | None = None
         part = block.points
         here = np.flatnonzero((seam >= part.start) & (seam < part.stop))
         here = here[np.argsort(seam[here], kind="stable")]
-        answers = block_vortices(block.grid, flow.points[part], velocity[part], token, (vorticity[part], q[part]), seam[here] - part.start)
+        answers = block_vortices(block.grid, flow.points[part], velocity[part], token, (vorticity[part], q[part]), seam[here] - part.start,
+                                 fourth_order=fourth_order)
         if answers is None:
             return None
         own[here] = answers[2]

@@ -145,8 +145,9 @@ class Moment:
             vorticity, q = gradients.vorticity_and_q(np.asarray(self.get("velocity-gradient")), self.token, self.ranges)
             return vorticity if name == "vorticity" else q
         found = None
-        if kept is None and not store.methods.fourth_order and store.cell_field("velocity") is None:
-            found = gradients.flow_vortices(self.flow, store.values("velocity", self.token), self.token)
+        if kept is None and store.cell_field("velocity") is None:
+            found = gradients.flow_vortices(self.flow, store.values("velocity", self.token), self.token,
+                                            fourth_order=store.methods.fourth_order)
         if found is None:
             found = gradients.vorticity_and_q(np.asarray(self.get("velocity-gradient")), self.token)
         for other, values in zip(("vorticity", "q"), found, strict=True):
