@@ -284,6 +284,11 @@ def test_the_choice_reaches_what_is_derived():
     taken = robust.with_context(flow.reference, Methods(fourth_order=True))
     assert taken.kept("vorticity-z") is None
     assert np.allclose(taken.values("vorticity-z"), fine.values("vorticity-z"))
+    for name in ("vorticity-z", "lambda2", "divergence", "helicity", "q"):
+        assert (robust.describe(name).made, fine.describe(name).made) == ("node values", "node values, fourth order")
+    assert fine.describe("speed").made == "node values"
+    hexahedra = QuantityStore(cube_flow(5, "hexahedra"), flow.reference, Methods(fourth_order=True))
+    assert hexahedra.describe("q").made == "node values"  # there is no such choice on unstructured blocks
 
 
 @pytest.mark.parametrize("kind", ["structured", "hexahedra", "tetrahedra"])

@@ -44,3 +44,5 @@ COMPUTED: dict[str, Callable[[Moment], Values]] = {
     "wall-shear": lambda m: walls.shear(m.flow, np.asarray(m.get("velocity-gradient")), _viscosity(m)),
     "wall-rise": lambda m: walls.rise(m.flow, m.gradient(np.asarray(m.get("temperature")))[:, 0, :]),
 }
+# Those of them that hold derivatives along directions in space.
+DIFFERENTIATED = frozenset(COMPUTED) - {"stream-function", "stokes-stream-function", "wall-normal", "first-height", "wall-distance"}

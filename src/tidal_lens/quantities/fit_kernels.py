@@ -1,4 +1,8 @@
-"""Compiled loops: the quadratic that fits the values round a node best."""
+"""Compiled loops: the quadratics that fit the values round nodes best, solved for several nodes side by side.
+
+What belongs to number q of the ``LANES`` nodes that are worked on stands at q of each row of so many numbers: so the processor takes
+several nodes in one step.
+"""
 
 from __future__ import annotations
 
@@ -9,6 +13,10 @@ import numpy as np
 from tidal_lens.jit import inlined, kernel, summing
 
 Array = Any
+U = np.uint64  # of unsigned numbers none needs to be tested for a negative sign
+LANES = 16
+_RING = 160  # neighbours that a fit rests on at the most
+_COLUMN, _ROW = LANES, 12 * LANES  # of the normal equations: nine unknowns, and right-hand sides in the columns from 9 on
 
 
 @inlined
@@ -27,7 +35,7 @@ def _enter(other: int, slots: Array, ring: Array, count: int) -> int:
 
 
 @kernel
-def gather_ring(node: int, starts: Array, links: Array, ring: Array, slots: Array) -> int:
+def _gather_ring(node: int, starts: Array, links: Array, ring: Array, slots: Array) -> int:
     """Two rings of neighbours, a third where they are few; at most as many as ``ring`` holds (fewer than half the slots)."""
     for k in range(512):
         slots[k] = -1
@@ -47,7 +55,7 @@ def gather_ring(node: int, starts: Array, links: Array, ring: Array, slots: Arra
 
 
 @summing
-def _normal_matrix(rows: Array, count: int, a: Array) -> None:
+def _normal_matrix(rows: Array, count: int, a: Array, lane: int) -> None:
     """Σ w tᵢ tⱼ for j ≥ i of the terms x y z x² y² z² xy yz xz: of its 45 entries 31 differ, the moments of order two to four."""
     xx = xy = xz = yy = yz = zz = 0.0
     xxx = xxy = xxz = xyy = xyz = xzz = yyy = yyz = yzz = zzz = 0.0
@@ -93,18 +101,21 @@ def _normal_matrix(rows: Array, count: int, a: Array) -> None:
         xxxz += u * x2
         xyyz += u * y2
         xzzz += u * z2
-    a[0, 0], a[0, 1], a[0, 2], a[0, 3], a[0, 4], a[0, 5], a[0, 6], a[0, 7], a[0, 8] = xx, xy, xz, xxx, xyy, xzz, xxy, xyz, xxz
-    a[1, 1], a[1, 2], a[1, 3], a[1, 4], a[1, 5], a[1, 6], a[1, 7], a[1, 8] = yy, yz, xxy, yyy, yzz, xyy, yyz, xyz
-    a[2, 2], a[2, 3], a[2, 4], a[2, 5], a[2, 6], a[2, 7], a[2, 8] = zz, xxz, yyz, zzz, xyz, yzz, xzz
-    a[3, 3], a[3, 4], a[3, 5], a[3, 6], a[3, 7], a[3, 8] = xxxx, xxyy, xxzz, xxxy, xxyz, xxxz
-    a[4, 4], a[4, 5], a[4, 6], a[4, 7], a[4, 8] = yyyy, yyzz, xyyy, yyyz, xyyz
-    a[5, 5], a[5, 6], a[5, 7], a[5, 8] = zzzz, xyzz, yzzz, xzzz
-    a[6, 6], a[6, 7], a[6, 8] = xxyy, xyyz, xxyz
-    a[7, 7], a[7, 8], a[8, 8] = yyzz, xyzz, xxzz
+    a[0, 0, lane], a[0, 1, lane], a[0, 2, lane], a[0, 3, lane], a[0, 4, lane] = xx, xy, xz, xxx, xyy
+    a[0, 5, lane], a[0, 6, lane], a[0, 7, lane], a[0, 8, lane] = xzz, xxy, xyz, xxz
+    a[1, 1, lane], a[1, 2, lane], a[1, 3, lane], a[1, 4, lane], a[1, 5, lane] = yy, yz, xxy, yyy, yzz
+    a[1, 6, lane], a[1, 7, lane], a[1, 8, lane] = xyy, yyz, xyz
+    a[2, 2, lane], a[2, 3, lane], a[2, 4, lane], a[2, 5, lane] = zz, xxz, yyz, zzz
+    a[2, 6, lane], a[2, 7, lane], a[2, 8, lane] = xyz, yzz, xzz
+    a[3, 3, lane], a[3, 4, lane], a[3, 5, lane], a[3, 6, lane], a[3, 7, lane], a[3, 8, lane] = xxxx, xxyy, xxzz, xxxy, xxyz, xxxz
+    a[4, 4, lane], a[4, 5, lane], a[4, 6, lane], a[4, 7, lane], a[4, 8, lane] = yyyy, yyzz, xyyy, yyyz, xyyz
+    a[5, 5, lane], a[5, 6, lane], a[5, 7, lane], a[5, 8, lane] = zzzz, xyzz, yzzz, xzzz
+    a[6, 6, lane], a[6, 7, lane], a[6, 8, lane] = xxyy, xyyz, xxyz
+    a[7, 7, lane], a[7, 8, lane], a[8, 8, lane] = yyzz, xyzz, xxzz
 
 
 @summing
-def _right_side(rows: Array, count: int, c: int, a: Array) -> None:
+def _right_side(rows: Array, count: int, c: int, a: Array, lane: int) -> None:
     """Σ w tᵢ f of the value in rows[3 + c], as column 9 + c."""
     x1 = y1 = z1 = x2 = y2 = z2 = xy = yz = xz = 0.0
     for m in range(count):
@@ -119,85 +130,166 @@ def _right_side(rows: Array, count: int, c: int, a: Array) -> None:
         xy += p * y
         yz += q * z
         xz += r * x
-    a[0, 9 + c], a[1, 9 + c], a[2, 9 + c], a[3, 9 + c], a[4, 9 + c], a[5, 9 + c] = x1, y1, z1, x2, y2, z2
-    a[6, 9 + c], a[7, 9 + c], a[8, 9 + c] = xy, yz, xz
+    a[0, 9 + c, lane], a[1, 9 + c, lane], a[2, 9 + c, lane] = x1, y1, z1
+    a[3, 9 + c, lane], a[4, 9 + c, lane], a[5, 9 + c, lane] = x2, y2, z2
+    a[6, 9 + c, lane], a[7, 9 + c, lane], a[8, 9 + c, lane] = xy, yz, xz
+
+
+@inlined
+def _inverse(pivot: float, least: float) -> float:
+    """One over a pivot; zero where nothing to speak of is left of it."""
+    return 1.0 / pivot if pivot > least else 0.0
+
+
+@kernel
+def _invert_three(a: Array, o: int, least: Array, sound: Array) -> None:
+    """Eliminate within the block of the rows and columns o, o + 1 and o + 2; the pivots end up inverted, those that count in ``sound``."""
+    at, floor = U(o * (_ROW + _COLUMN)), U(o * LANES)
+    for lane in range(LANES):
+        q = U(lane)
+        i, k, m = at + q, at + U(_ROW) + q, at + U(2 * _ROW) + q
+        y, z = a[i + U(_COLUMN)], a[i + U(2 * _COLUMN)]
+        first = _inverse(a[i], least[floor + q])
+        second = _inverse(a[k + U(_COLUMN)] - y * y * first, least[floor + U(LANES) + q])
+        across = a[k + U(2 * _COLUMN)] - y * z * first
+        third = _inverse(a[m + U(2 * _COLUMN)] - z * z * first - across * across * second, least[floor + U(2 * LANES) + q])
+        a[i], a[k + U(_COLUMN)], a[m + U(2 * _COLUMN)] = first, second, third
+        a[k + U(2 * _COLUMN)] = across
+        sound[q] += (1.0 if first > 0.0 else 0.0) + (1.0 if second > 0.0 else 0.0) + (1.0 if third > 0.0 else 0.0)
+
+
+@kernel
+def _clear_three(a: Array, o: int, c: int) -> None:
+    """What that elimination does to the columns c … c + 2 of these rows."""
+    pivot, to = U(o * (_ROW + _COLUMN)), U(o * _ROW + c * _COLUMN)
+    for lane in range(LANES):
+        q = U(lane)
+        i = pivot + q
+        f, g = a[i + U(_COLUMN)] * a[i], a[i + U(2 * _COLUMN)] * a[i]
+        h = a[i + U(_ROW + 2 * _COLUMN)] * a[i + U(_ROW + _COLUMN)]
+        for j in range(3):
+            k = to + U(j * _COLUMN) + q
+            x = a[k]
+            y = a[k + U(_ROW)] - f * x
+            a[k + U(_ROW)] = y
+            a[k + U(2 * _ROW)] -= g * x + h * y
 
 
 @kernel
 def _take_off(a: Array, o: int, r: int, c: int) -> None:
     """Subtract from the three by three numbers at (r, c) what the rows o … o + 2, eliminated and their pivots inverted, hold of them."""
-    f, g, h = a[o, o], a[o + 1, o + 1], a[o + 2, o + 2]
-    f0, f1, f2 = a[o, r] * f, a[o, r + 1] * f, a[o, r + 2] * f
-    g0, g1, g2 = a[o + 1, r] * g, a[o + 1, r + 1] * g, a[o + 1, r + 2] * g
-    h0, h1, h2 = a[o + 2, r] * h, a[o + 2, r + 1] * h, a[o + 2, r + 2] * h
-    for j in range(c, c + 3):
-        x, y, z = a[o, j], a[o + 1, j], a[o + 2, j]
-        a[r, j] -= f0 * x + g0 * y + h0 * z
-        a[r + 1, j] -= f1 * x + g1 * y + h1 * z
-        a[r + 2, j] -= f2 * x + g2 * y + h2 * z
+    pivot, left, top, to = U(o * (_ROW + _COLUMN)), U(o * _ROW + r * _COLUMN), U(o * _ROW + c * _COLUMN), U(r * _ROW + c * _COLUMN)
+    for lane in range(LANES):
+        q = U(lane)
+        f, g, h = a[pivot + q], a[pivot + U(_ROW + _COLUMN) + q], a[pivot + U(2 * (_ROW + _COLUMN)) + q]
+        i = left + q
+        f0, f1, f2 = a[i] * f, a[i + U(_COLUMN)] * f, a[i + U(2 * _COLUMN)] * f
+        i += U(_ROW)
+        g0, g1, g2 = a[i] * g, a[i + U(_COLUMN)] * g, a[i + U(2 * _COLUMN)] * g
+        i += U(_ROW)
+        h0, h1, h2 = a[i] * h, a[i + U(_COLUMN)] * h, a[i + U(2 * _COLUMN)] * h
+        for j in range(3):
+            i, k = top + U(j * _COLUMN) + q, to + U(j * _COLUMN) + q
+            x, y, z = a[i], a[i + U(_ROW)], a[i + U(2 * _ROW)]
+            a[k] -= f0 * x + g0 * y + h0 * z
+            a[k + U(_ROW)] -= f1 * x + g1 * y + h1 * z
+            a[k + U(2 * _ROW)] -= f2 * x + g2 * y + h2 * z
 
 
 @kernel
-def _invert_pivot(a: Array, i: int, least: float) -> bool:
-    """Put one over the pivot in its place; zero, and False, where nothing to speak of is left of it."""
-    s = a[i, i]
-    sound = bool(s > least)
-    a[i, i] = 1.0 / s if sound else 0.0
-    return sound
+def _put_in(a: Array, o: int, k: int) -> None:
+    """Subtract from the right-hand sides of the rows o … o + 2 what the unknowns k … k + 2, already found, make of them."""
+    left, of, to = U(o * _ROW + k * _COLUMN), U(k * _ROW + 9 * _COLUMN), U(o * _ROW + 9 * _COLUMN)
+    for lane in range(LANES):
+        q = U(lane)
+        for c in range(3):
+            i = of + U(c * _COLUMN) + q
+            x, y, z = a[i], a[i + U(_ROW)], a[i + U(2 * _ROW)]
+            for r in range(3):
+                m, n = left + U(r * _ROW) + q, to + U(r * _ROW + c * _COLUMN) + q
+                a[n] -= a[m] * x + a[m + U(_COLUMN)] * y + a[m + U(2 * _COLUMN)] * z
 
 
 @kernel
-def _solve(a: Array, least: Array) -> bool:
-    """Solve the normal equations (9, 12), upper half given, for three right-hand sides from column 9 on; False where they are of no use.
+def _find_three(a: Array, o: int) -> None:
+    """The unknowns o … o + 2 in place of their right-hand sides."""
+    pivot, to = U(o * (_ROW + _COLUMN)), U(o * _ROW + 9 * _COLUMN)
+    for lane in range(LANES):
+        q = U(lane)
+        i = pivot + q
+        f, g, h = a[i + U(_COLUMN)], a[i + U(2 * _COLUMN)], a[i + U(_ROW + 2 * _COLUMN)]
+        for c in range(3):
+            n = to + U(c * _COLUMN) + q
+            z = a[n + U(2 * _ROW)] * a[i + U(2 * (_ROW + _COLUMN))]
+            y = (a[n + U(_ROW)] - h * z) * a[i + U(_ROW + _COLUMN)]
+            a[n + U(2 * _ROW)], a[n + U(_ROW)] = z, y
+            a[n] = (a[n] - f * y - g * z) * a[i]
 
-    Elimination by threes: straight pieces of code cost half of what loops of all lengths do. The first three unknowns are the
-    gradient. A later one that the others leave undetermined is taken to be zero: in a mesh of one layer, the second derivative across it.
+
+@kernel
+def _solve(a: Array, least: Array, sound: Array, leading: Array) -> None:
+    """Solve the normal equations by blocks of three, without loops of all lengths.
+
+    The first three unknowns are the gradient: ``leading`` counts their sound pivots, ``sound`` all of them. A later unknown that the
+    others leave undetermined is taken to be zero: in a mesh of one layer, the second derivative across it.
     """
     for i in range(9):
-        least[i] = 1e-9 * a[i, i]
-    sound = 0
+        at, of = U(i * LANES), U(i * (_ROW + _COLUMN))
+        for q in range(LANES):
+            least[at + U(q)] = 1e-9 * a[of + U(q)]
+    for q in range(LANES):
+        sound[q] = 0.0
     for o in range(0, 9, 3):
-        sound += _invert_pivot(a, o, least[o])
-        f, g = a[o, o + 1] * a[o, o], a[o, o + 2] * a[o, o]
-        for c in range(o + 1, 12):
-            head = a[o, c]
-            a[o + 1, c] -= head * f
-            a[o + 2, c] -= head * g
-        sound += _invert_pivot(a, o + 1, least[o + 1])
-        f = a[o + 1, o + 2] * a[o + 1, o + 1]
-        for c in range(o + 2, 12):
-            a[o + 2, c] -= f * a[o + 1, c]
-        sound += _invert_pivot(a, o + 2, least[o + 2])
-        if sound < 3 or not np.isfinite(a[o + 2, o + 2]):
-            return False
+        _invert_three(a, o, least, sound)
+        if o == 0:
+            for q in range(LANES):
+                leading[q] = sound[q]
+        for c in range(o + 3, 12, 3):
+            _clear_three(a, o, c)
         for r in range(o + 3, 9, 3):
             for c in range(r, 12, 3):
                 _take_off(a, o, r, c)
-    for i in range(8, -1, -1):
-        p, q, r = a[i, 9], a[i, 10], a[i, 11]
-        for k in range(i + 1, 9):
-            f = a[i, k]
-            p -= f * a[k, 9]
-            q -= f * a[k, 10]
-            r -= f * a[k, 11]
-        a[i, 9], a[i, 10], a[i, 11] = p * a[i, i], q * a[i, i], r * a[i, i]
-    return sound >= 6
+    for o in range(6, -1, -3):
+        for k in range(o + 3, 9, 3):
+            _put_in(a, o, k)
+        _find_three(a, o)
 
 
 @kernel
-def fit_quadratic(points: Array, values: Array, n: Any, ring: Array, count: int, a: Array, rows: Array, least: Array) -> bool:
-    """Fit of a quadratic through the node's own value; gradients end up in a[0:3, 9 + component].
+def fit_quadratics(points: Array, values: Array, starts: Array, links: Array, nodes: Array, count: int, out: Array, first: int) -> None:
+    """Gradients of the quadratics through the values of the first ``count`` of some nodes and nearest to those of two rings about them.
 
-    a (9, 12) must be zero in columns of components that are not there. rows (7, ring's length): coordinates, values, weights.
+    points (n, 3), values (n, c <= 3); row 0 of out (m, c, 3) is node ``first``. Where there are too few neighbours, or they lie badly,
+    out is left as it is.
     """
     nc = values.shape[1]
-    x0, y0, z0 = points[n, 0], points[n, 1], points[n, 2]
-    for m in range(count):
-        o = np.uint64(ring[m])
-        rows[0, m], rows[1, m], rows[2, m] = points[o, 0] - x0, points[o, 1] - y0, points[o, 2] - z0
-        for c in range(nc):
-            rows[3 + c, m] = values[o, c] - values[n, c]
-    _normal_matrix(rows, count, a)
-    for c in range(nc):
-        _right_side(rows, count, c, a)
-    return _solve(a, least)
+    ring, slots = np.empty(_RING, np.int64), np.empty(512, np.int16)
+    rows = np.zeros((7, _RING + 3))  # coordinates, values, weights
+    a, least = np.zeros((9, 12, LANES)), np.empty(9 * LANES)
+    flat = a.reshape(-1)
+    sound, leading, counts = np.empty(LANES), np.empty(LANES), np.zeros(LANES, np.int64)
+    for begin in range(0, count, LANES):
+        lanes = min(LANES, count - begin)
+        for lane in range(lanes):
+            n = U(nodes[begin + lane])
+            near = counts[lane] = _gather_ring(nodes[begin + lane], starts, links, ring, slots)
+            x, y, z = points[n, 0], points[n, 1], points[n, 2]
+            for m in range(near):
+                o = U(ring[m])
+                rows[0, m], rows[1, m], rows[2, m] = points[o, 0] - x, points[o, 1] - y, points[o, 2] - z
+                for c in range(nc):
+                    rows[3 + c, m] = values[o, c] - values[n, c]
+            whole = -(-near // 4) * 4  # so that no neighbours are left over where four are taken at a time
+            for m in range(near, whole):
+                rows[:, m] = 0.0
+            _normal_matrix(rows, whole, a, lane)
+            for c in range(nc):
+                _right_side(rows, whole, c, a, lane)
+        _solve(flat, least, sound, leading)
+        for lane in range(lanes):
+            if counts[lane] < 12 or leading[lane] < 3.0 or sound[lane] < 6.0 or not np.isfinite(a[2, 2, lane]):
+                continue
+            row = nodes[begin + lane] - first
+            for c in range(nc):
+                for d in range(3):
+                    out[row, c, d] = a[d, 9 + c, lane]

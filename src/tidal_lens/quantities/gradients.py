@@ -17,6 +17,7 @@ from tidal_lens.quantities.links import links_of
 from tidal_lens.quantities.seam_gradients import across_seams
 from tidal_lens.work import Token, read_only, run_chunks
 
+Turning = tuple[NDArray[Any], NDArray[Any]]
 Ranges = Sequence[tuple[int, int]] | None
 _NONE = np.empty(0, np.int64)
 _CHUNK = 32768
@@ -34,14 +35,28 @@ def _layers(grid: StructuredGrid) -> int:
     return max(1, min(262144 // (grid.dims[0] * grid.dims[1]), grid.dims[2] // 8))
 
 
+def _by_layers(grid: StructuredGrid, points: NDArray[np.float64], columns: NDArray[Any], out: NDArray[Any], turning: Turning, *,
+               fourth_order: bool) -> Callable[[int, int], bool]:
+    """What works out a range of layers, in the precision of the values, or in double where that does not do."""
+    dims = np.array(grid.dims, np.int64)
+
+    def step(begin: int, end: int) -> bool:
+        for dtype in dict.fromkeys((columns.dtype, np.dtype(np.float64))):
+            room = np.empty(0, dtype)
+            if structured_kernels.gradient_structured(points, dims, columns, room, out, *turning, begin, end, fourth_order):
+                return True
+        return False
+
+    return step
+
+
 def _stepper(grid: Grid, points: NDArray[np.float64], columns: NDArray[Any], result: NDArray[Any],
              token: Token | None, *, fourth_order: bool = False) -> tuple[Callable[[int, int], bool | None], int, int]:
     """What computes a range of the gradient and says whether it is finite, the number of its steps, and steps a chunk."""
     points = read_only(points)
     if isinstance(grid, StructuredGrid):
-        dims = np.array(grid.dims, np.int64)
-        return (lambda a, b: structured_kernels.gradient_structured(points, dims, columns, result, a, b, fourth_order), grid.dims[2],
-                _layers(grid))
+        none = np.empty((0, 3), result.dtype), np.empty(0, result.dtype)
+        return _by_layers(grid, points, columns, result, none, fourth_order=fourth_order), grid.dims[2], _layers(grid)
     near = links_of(grid, token)
     return (lambda a, b: kernels.gradient_unstructured(points, columns, near.starts, near.links, near.outer, result, 0, a, b),
             grid.n_points, _CHUNK)
@@ -127,14 +142,10 @@ def block_vortices(grid: Grid, points: NDArray[np.float64], velocity: NDArray[An
     vorticity, q = (np.empty((n, 3), dtype), np.empty(n, dtype)) if out is None else out
     told = np.empty((len(wanted), 3, 3), dtype)
     if isinstance(grid, StructuredGrid):
-        dims = np.array(grid.dims, np.int64)
         sound: list[bool] = []
-
-        def turn(begin: int, end: int) -> None:
-            sound.append(structured_kernels.vortices_structured(points, dims, columns, vorticity, q, begin, end, fourth_order))
-
-        run_chunks(turn, grid.dims[2], _layers(grid), token)
-        structured_kernels.gradient_at(points, dims, columns, wanted, told, fourth_order)
+        step = _by_layers(grid, points, columns, np.empty((0, 3, 3), dtype), (vorticity, q), fourth_order=fourth_order)
+        run_chunks(lambda a, b: sound.append(step(a, b)), grid.dims[2], _layers(grid), token)
+        structured_kernels.gradient_at(points, np.array(grid.dims, np.int64), columns, wanted, told, fourth_order)
         return (vorticity, q, told) if all(sound) else None
     near = links_of(grid, token)
     rooms = threading.local()

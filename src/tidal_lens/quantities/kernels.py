@@ -6,10 +6,12 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import kernel
-from tidal_lens.quantities.fit_kernels import fit_quadratic, gather_ring
+from tidal_lens.jit import inlined, kernel
+from tidal_lens.quantities.fit_kernels import LANES, U, fit_quadratics
 
 Array = Any
+_ENTRY = 6 * LANES  # of a neighbour: three differences of place and three of values
+_EDGES = 32  # neighbours of a node that are summed up at a time
 
 
 @kernel
@@ -27,6 +29,92 @@ def from_velocity_gradient(grad: Array, vorticity: Array, q: Array, begin: int, 
 
 
 @kernel
+def _take_differences(points: Array, values: Array, node: int, near: Array, begin: int, end: int, room: int, lane: int, out: Array) -> None:
+    """Places and values of the neighbours near[begin:end] less those of a node, as entries of a lane; entries of nothing up to ``room``."""
+    n, at, nc = U(node), U(lane), values.shape[1]
+    x, y, z = points[n, 0], points[n, 1], points[n, 2]
+    f, g, h = values[n, 0], values[n, nc // 2], values[n, nc - 1]
+    for e in range(begin, end):
+        o = U(near[U(e)])
+        out[at], out[at + U(LANES)], out[at + U(2 * LANES)] = points[o, 0] - x, points[o, 1] - y, points[o, 2] - z
+        out[at + U(3 * LANES)] = values[o, 0] - f
+        if nc == 3:
+            out[at + U(4 * LANES)], out[at + U(5 * LANES)] = values[o, 1] - g, values[o, 2] - h
+        at += U(_ENTRY)
+    for _ in range(end - begin, room):
+        out[at] = out[at + U(LANES)] = out[at + U(2 * LANES)] = 0.0
+        out[at + U(3 * LANES)] = out[at + U(4 * LANES)] = out[at + U(5 * LANES)] = 0.0
+        at += U(_ENTRY)
+
+
+@inlined
+def _sum_edge(near: Array, i: Any, s: Array, q: Any) -> Any:
+    """Add a neighbour to the normal matrix, the first moment and the distances; its place times its weight."""
+    x, y, z = near[i], near[i + U(LANES)], near[i + U(2 * LANES)]
+    d2 = x * x + y * y + z * z
+    w = 1.0 / d2 if d2 > 0.0 else 0.0
+    wx, wy, wz = w * x, w * y, w * z
+    s[q] += wx * x
+    s[q + U(LANES)] += wx * y
+    s[q + U(2 * LANES)] += wx * z
+    s[q + U(3 * LANES)] += wy * y
+    s[q + U(4 * LANES)] += wy * z
+    s[q + U(5 * LANES)] += wz * z
+    s[q + U(6 * LANES)] += x
+    s[q + U(7 * LANES)] += y
+    s[q + U(8 * LANES)] += z
+    s[q + U(9 * LANES)] += np.sqrt(d2)
+    return wx, wy, wz
+
+
+@kernel
+def _sum_edges(near: Array, count: int, nc: int, s: Array) -> None:
+    """Weighted sums over ``count`` neighbours: six of the normal matrix, the first moment, all distances, nine of the right-hand sides."""
+    for m in range(count):
+        e = U(m * _ENTRY)
+        if nc == 3:
+            for lane in range(LANES):
+                q = U(lane)
+                i = e + q
+                wx, wy, wz = _sum_edge(near, i, s, q)
+                for c in range(3):
+                    f = near[i + U((3 + c) * LANES)]
+                    s[q + U((10 + 3 * c) * LANES)] += wx * f
+                    s[q + U((11 + 3 * c) * LANES)] += wy * f
+                    s[q + U((12 + 3 * c) * LANES)] += wz * f
+        else:
+            for lane in range(LANES):
+                q = U(lane)
+                i = e + q
+                wx, wy, wz = _sum_edge(near, i, s, q)
+                f = near[i + U(3 * LANES)]
+                s[q + U(10 * LANES)] += wx * f
+                s[q + U(11 * LANES)] += wy * f
+                s[q + U(12 * LANES)] += wz * f
+
+
+@kernel
+def _solve_linear(s: Array) -> None:
+    """Gradients in place of the right-hand sides; in place of the distances how lopsided the neighbours lie, from 0 to 1."""
+    for lane in range(LANES):
+        q = U(lane)
+        xx, xy, xz = s[q], s[q + U(LANES)], s[q + U(2 * LANES)]
+        yy, yz, zz = s[q + U(3 * LANES)], s[q + U(4 * LANES)], s[q + U(5 * LANES)]
+        mx, my, mz = s[q + U(6 * LANES)], s[q + U(7 * LANES)], s[q + U(8 * LANES)]
+        s[q + U(9 * LANES)] = np.sqrt(mx * mx + my * my + mz * mz) / s[q + U(9 * LANES)]
+        c0, c1, c2 = yy * zz - yz * yz, xz * yz - xy * zz, xy * yz - xz * yy
+        inv = 1.0 / (xx * c0 + xy * c1 + xz * c2)
+        i00, i01, i02 = c0 * inv, c1 * inv, c2 * inv
+        i11, i12, i22 = (xx * zz - xz * xz) * inv, (xy * xz - xx * yz) * inv, (xx * yy - xy * xy) * inv
+        for c in range(3):
+            at = q + U((10 + 3 * c) * LANES)
+            x, y, z = s[at], s[at + U(LANES)], s[at + U(2 * LANES)]
+            s[at] = i00 * x + i01 * y + i02 * z
+            s[at + U(LANES)] = i01 * x + i11 * y + i12 * z
+            s[at + U(2 * LANES)] = i02 * x + i12 * y + i22 * z
+
+
+@kernel
 def gradient_unstructured(points: Array, values: Array, starts: Array, links: Array, outer: Array, out: Array, first: int,
                           begin: int, end: int) -> None:
     """Weighted least squares over edge neighbours; a quadratic fit over two rings at outer and lopsided nodes.
@@ -34,73 +122,31 @@ def gradient_unstructured(points: Array, values: Array, starts: Array, links: Ar
     points (n, 3), values (n, c <= 3), outer (n,) bool; row 0 of out (m, c, 3) is node ``first``. Weights are inverse squared
     distances. A stencil is lopsided where the first moment of the weighted neighbours shows that errors of second order do not cancel.
     """
-    nc = values.shape[1]
-    ring = np.empty(160, np.int64)
-    slots = np.empty(512, np.int16)
-    a, least = np.zeros((9, 12)), np.empty(9)
-    rows = np.empty((7, len(ring)))
-    for node in range(begin, end):
-        # Unsigned, so that no index needs to be tested for a negative sign.
-        n, row = np.uint64(node), np.uint64(node - first)
-        x0, y0, z0 = points[n, 0], points[n, 1], points[n, 2]
-        xx = xy = xz = yy = yz = zz = 0.0
-        mx = my = mz = total = 0.0
-        r0 = r1 = r2 = 0.0
-        s0 = s1 = s2 = 0.0
-        t0 = t1 = t2 = 0.0
-        for e in range(starts[n], starts[n + np.uint64(1)]):
-            o = np.uint64(links[np.uint64(e)])
-            dx, dy, dz = points[o, 0] - x0, points[o, 1] - y0, points[o, 2] - z0
-            d2 = dx * dx + dy * dy + dz * dz
-            if d2 == 0.0:
-                continue
-            w = 1.0 / d2
-            wx, wy, wz = w * dx, w * dy, w * dz
-            xx += wx * dx
-            xy += wx * dy
-            xz += wx * dz
-            yy += wy * dy
-            yz += wy * dz
-            zz += wz * dz
-            mx += dx
-            my += dy
-            mz += dz
-            total += np.sqrt(d2)
-            f = values[o, 0] - values[n, 0]
-            r0 += wx * f
-            r1 += wy * f
-            r2 += wz * f
-            if nc == 3:
-                f = values[o, 1] - values[n, 1]
-                s0 += wx * f
-                s1 += wy * f
-                s2 += wz * f
-                f = values[o, 2] - values[n, 2]
-                t0 += wx * f
-                t1 += wy * f
-                t2 += wz * f
-        lopsided = np.sqrt(mx * mx + my * my + mz * mz) > 0.16 * total
-        if outer[n] or lopsided:
-            count = gather_ring(node, starts, links, ring, slots)
-            if count >= 12 and fit_quadratic(points, values, n, ring, count, a, rows, least):
-                for c in range(nc):
-                    for d in range(3):
-                        out[row, c, d] = a[d, 9 + c]
-                continue
-        det = xx * (yy * zz - yz * yz) - xy * (xy * zz - yz * xz) + xz * (xy * yz - yy * xz)
-        inv = 1.0 / det
-        i00, i01, i02 = (yy * zz - yz * yz) * inv, (xz * yz - xy * zz) * inv, (xy * yz - xz * yy) * inv
-        i11, i12, i22 = (xx * zz - xz * xz) * inv, (xy * xz - xx * yz) * inv, (xx * yy - xy * xy) * inv
-        out[row, 0, 0] = i00 * r0 + i01 * r1 + i02 * r2
-        out[row, 0, 1] = i01 * r0 + i11 * r1 + i12 * r2
-        out[row, 0, 2] = i02 * r0 + i12 * r1 + i22 * r2
-        if nc == 3:
-            out[row, 1, 0] = i00 * s0 + i01 * s1 + i02 * s2
-            out[row, 1, 1] = i01 * s0 + i11 * s1 + i12 * s2
-            out[row, 1, 2] = i02 * s0 + i12 * s1 + i22 * s2
-            out[row, 2, 0] = i00 * t0 + i01 * t1 + i02 * t2
-            out[row, 2, 1] = i01 * t0 + i11 * t1 + i12 * t2
-            out[row, 2, 2] = i02 * t0 + i12 * t1 + i22 * t2
+    near, s = np.zeros(_EDGES * _ENTRY), np.empty(19 * LANES)
+    todo, waiting = np.empty(end - begin, np.int64), 0
+    for base in range(begin, end, LANES):
+        most = 0
+        for node in range(base, min(base + LANES, end)):
+            most = max(most, starts[node + 1] - starts[node])
+        for m in range(len(s)):
+            s[m] = 0.0
+        for edge in range(0, most, _EDGES):
+            room = min(most - edge, _EDGES)
+            for lane in range(LANES):
+                node = min(base + lane, end - 1)
+                low = min(starts[node] + edge, starts[node + 1])
+                _take_differences(points, values, node, links, low, min(low + room, starts[node + 1]), room, lane, near)
+            _sum_edges(near, room, values.shape[1], s)
+        _solve_linear(s)
+        for node in range(base, min(base + LANES, end)):
+            q, row = U(node - base), U(node - first)
+            for c in range(values.shape[1]):
+                for d in range(3):
+                    out[row, c, d] = s[q + U((10 + 3 * c + d) * LANES)]
+            if outer[node] or s[q + U(9 * LANES)] > 0.16:
+                todo[waiting] = node
+                waiting += 1
+    fit_quadratics(points, values, starts, links, todo, waiting, out, first)
 
 
 @kernel

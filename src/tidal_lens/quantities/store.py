@@ -15,10 +15,11 @@ from numpy.typing import NDArray
 
 from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.case import Flow
+from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN, Scale
 from tidal_lens.quantities.cell_gradients import can_be_taken
-from tidal_lens.quantities.compute import COMPUTED
+from tidal_lens.quantities.compute import COMPUTED, DIFFERENTIATED
 from tidal_lens.quantities.formula.evaluate import evaluate
 from tidal_lens.quantities.formula.functions import DERIVATIVES
 from tidal_lens.quantities.formula.parse import parse
@@ -37,6 +38,7 @@ _AXES = ("x", "y", "z")
 _MINE, _IN_FILE = "Formulas", "In the file"
 _COMPONENTS = {"scalar": 1, "condition": 1, "vector": 3, "tensor": 9}
 _FREE_STREAM = frozenset({"p_ref", "rho_ref", "T_ref", "U_ref", "speed_ref", "q_ref", "M_ref", "p0_ref"})
+_DERIVED = "derivatives"
 _WORDS = {"R": "gas constant", "mu_ref": "viscosity", "t": "time"}
 
 
@@ -364,7 +366,7 @@ class QuantityStore:
         return self.methods.fourth_order, self.methods.on_cells
 
     def _leaves(self, key: str, seen: set[str]) -> set[str]:
-        """Roles and arrays on which a quantity rests."""
+        """Roles and arrays on which a quantity rests, and what is done on the way that has to be told."""
         key = _plain(key)
         if key in seen:
             return set()
@@ -372,8 +374,9 @@ class QuantityStore:
         tree = self._tree(key)
         if tree is None:
             needs = BY_NAME[key].needs if key in BY_NAME else ()
-            return {key} if not needs else {leaf for n in needs for leaf in self._leaves(n, seen)}
-        out = {"over cells" for n in tree.walk() if n.what == "over_cells"}
+            own = {_DERIVED} if key in DIFFERENTIATED else set()
+            return {key} if not needs else own.union(*(self._leaves(n, seen) for n in needs))
+        out = {"over cells" for n in tree.walk() if n.what == "over_cells"} | {_DERIVED for n in tree.walk() if n.what in DERIVATIVES}
         return out.union(*(self._leaves(k, seen) for k in tree.keys))
 
     def _of_cells(self, leaves: Sequence[str] | set[str]) -> bool:
@@ -399,9 +402,17 @@ class QuantityStore:
             words = ["on walls"]
         passes = self._passes(key)
         words += ["over cells"] if "over cells" in leaves else []
+        words += self._differences(cells=cells) if _DERIVED in leaves else []
         if passes:
             words.append(f"smoothed {passes}×")
         return "wall" if on_walls else "cell" if cells else "node", ", ".join(words)
+
+    def _differences(self, *, cells: bool) -> list[str]:
+        """How derivatives are taken, where it is not the usual way."""
+        if self.methods.on_cells and cells and can_be_taken(self.flow):
+            return ["differences of cells"]
+        fourth = self.methods.fourth_order and any(isinstance(b.grid, StructuredGrid) for b in self.flow.blocks)
+        return ["fourth order"] if fourth else []
 
     def _passes(self, key: str) -> int:
         """How often, at most, anything in a quantity was smoothed on the way."""

@@ -9,6 +9,7 @@ import numpy as np
 from tidal_lens.jit import folded, inlined, kernel, summing
 
 Array = Any
+U = np.uint64  # of unsigned numbers none needs to be tested for a negative sign
 # Nodes of a row that are worked on together: what lies between the steps then stays in the innermost cache.
 _TILE = 64
 _ROW = 3 * _TILE
@@ -40,9 +41,9 @@ def _stencil(n: int, index: int, fourth_order: bool) -> tuple[int, int, int, int
 @folded
 def _difference(flat: Array, begin: int, step: int, count: int, out: Array, where: int) -> None:
     """What lies ``step`` after less what lies ``step`` before ``count`` numbers from ``begin`` on, as they stand in memory."""
-    after, before, to = np.uint64(begin + step), np.uint64(begin - step), np.uint64(where)
+    after, before, to = U(begin + step), U(begin - step), U(where)
     for number in range(count):
-        m = np.uint64(number)
+        m = U(number)
         out[to + m] = flat[after + m] - flat[before + m]
 
 
@@ -50,14 +51,14 @@ def _difference(flat: Array, begin: int, step: int, count: int, out: Array, wher
 def _combine(flat: Array, begin: int, step: int, count: int, n: int, index: int, fourth_order: bool, out: Array, where: int) -> None:
     """The same by any stencil: grid lines have n nodes, and this is number ``index`` of them."""
     first, second, third, fourth, fifth, u, v, w, x, y = _stencil(n, index, fourth_order)
-    a, b, c = np.uint64(begin + step * first), np.uint64(begin + step * second), np.uint64(begin + step * third)
-    d, e, to = np.uint64(begin + step * fourth), np.uint64(begin + step * fifth), np.uint64(where)
+    a, b, c = U(begin + step * first), U(begin + step * second), U(begin + step * third)
+    d, e, to = U(begin + step * fourth), U(begin + step * fifth), U(where)
     for number in range(count):
-        m = np.uint64(number)
+        m = U(number)
         out[to + m] = u * flat[a + m] + v * flat[b + m] + w * flat[c + m] + x * flat[d + m] + y * flat[e + m]
 
 
-@folded
+@kernel
 def _differences(flat: Array, nc: int, dims: Array, i: int, j: int, k: int, count: int, fourth_order: bool, out: Array,
                  where: int) -> None:
     """Differences along the three directions of ``nc`` components of ``count`` nodes of a row from node (i, j, k) on."""
@@ -85,17 +86,16 @@ def _differences(flat: Array, nc: int, dims: Array, i: int, j: int, k: int, coun
 
 
 @inlined
-def _metric(d: Array, i: Any, one: Any) -> Any:
+def _metric(d: Array, r: Any, one: Any) -> Any:
     """Gradients of the indices r, s, t times the determinant, and one over it, from the differences of coordinates.
 
     Lastly zero, if the determinant is neither too large nor too small for the precision of ``d``. (Numbers of the lesser precision keep
     that of the others.)
     """
-    r = np.uint64(3) * i
-    s, t = r + np.uint64(_ROW), r + np.uint64(2 * _ROW)
-    xr, yr, zr = d[r], d[r + np.uint64(1)], d[r + np.uint64(2)]
-    xs, ys, zs = d[s], d[s + np.uint64(1)], d[s + np.uint64(2)]
-    xt, yt, zt = d[t], d[t + np.uint64(1)], d[t + np.uint64(2)]
+    s, t = r + U(_ROW), r + U(2 * _ROW)
+    xr, yr, zr = d[r], d[r + U(1)], d[r + U(2)]
+    xs, ys, zs = d[s], d[s + U(1)], d[s + U(2)]
+    xt, yt, zt = d[t], d[t + U(1)], d[t + U(2)]
     rx, ry, rz = ys * zt - zs * yt, zs * xt - xs * zt, xs * yt - ys * xt
     det = xr * rx + yr * ry + zr * rz
     inv = one / det
@@ -105,38 +105,39 @@ def _metric(d: Array, i: Any, one: Any) -> Any:
 
 
 @folded
-def _products(d: Array, nc: int, count: int, one: Any, g: Array) -> None:
-    """Gradients from differences of coordinates and, behind them, of values: component c along axis a in row 3 c + a of g.
+def _vector_products(d: Array, of: Any, one: Any, g: Array, to: Any) -> None:
+    """Gradients of a vector in a run of nodes from differences of coordinates and, behind them, of values.
 
-    The last row is zero where all that is sound, else not a number. Runs of a fixed length, the last of them beyond ``count``: so the
-    compiler knows that rows do not meet, and takes several nodes at a time.
+    Component c along axis a ends up in row 3 c + a of g; the last row is zero where all that is sound, else not a number. A run has a
+    fixed length: so the compiler knows that rows do not meet, and takes several nodes at a time.
     """
-    for begin in range(0, count, _RUN):
-        if nc == 3:
-            for number in range(_RUN):
-                i = np.uint64(begin) + np.uint64(number)
-                rx, ry, rz, sx, sy, sz, tx, ty, tz, inv, nothing = _metric(d, i, one)
-                r = np.uint64(3 * _ROW) + np.uint64(3) * i
-                s, t = r + np.uint64(_ROW), r + np.uint64(2 * _ROW)
-                fr, fs, ft = inv * d[r], inv * d[s], inv * d[t]
-                xx, xy, xz = fr * rx + fs * sx + ft * tx, fr * ry + fs * sy + ft * ty, fr * rz + fs * sz + ft * tz
-                fr, fs, ft = inv * d[r + np.uint64(1)], inv * d[s + np.uint64(1)], inv * d[t + np.uint64(1)]
-                yx, yy, yz = fr * rx + fs * sx + ft * tx, fr * ry + fs * sy + ft * ty, fr * rz + fs * sz + ft * tz
-                fr, fs, ft = inv * d[r + np.uint64(2)], inv * d[s + np.uint64(2)], inv * d[t + np.uint64(2)]
-                zx, zy, zz = fr * rx + fs * sx + ft * tx, fr * ry + fs * sy + ft * ty, fr * rz + fs * sz + ft * tz
-                g[i], g[i + np.uint64(_TILE)], g[i + np.uint64(2 * _TILE)] = xx, xy, xz
-                g[i + np.uint64(3 * _TILE)], g[i + np.uint64(4 * _TILE)], g[i + np.uint64(5 * _TILE)] = yx, yy, yz
-                g[i + np.uint64(6 * _TILE)], g[i + np.uint64(7 * _TILE)], g[i + np.uint64(8 * _TILE)] = zx, zy, zz
-                g[i + np.uint64(9 * _TILE)] = nothing + np.float32(0.0) * (xx + yy + zz)
-        else:
-            for number in range(_RUN):
-                i = np.uint64(begin) + np.uint64(number)
-                rx, ry, rz, sx, sy, sz, tx, ty, tz, inv, nothing = _metric(d, i, one)
-                r = np.uint64(3 * _ROW) + i
-                fr, fs, ft = inv * d[r], inv * d[r + np.uint64(_ROW)], inv * d[r + np.uint64(2 * _ROW)]
-                gx, gy, gz = fr * rx + fs * sx + ft * tx, fr * ry + fs * sy + ft * ty, fr * rz + fs * sz + ft * tz
-                g[i], g[i + np.uint64(_TILE)], g[i + np.uint64(2 * _TILE)] = gx, gy, gz
-                g[i + np.uint64(9 * _TILE)] = nothing + np.float32(0.0) * (gx + gy + gz)
+    for number in range(_RUN):
+        i, r = to + U(number), of + U(3) * U(number)
+        rx, ry, rz, sx, sy, sz, tx, ty, tz, inv, nothing = _metric(d, r, one)
+        r += U(3 * _ROW)
+        s, t = r + U(_ROW), r + U(2 * _ROW)
+        fr, fs, ft = inv * d[r], inv * d[s], inv * d[t]
+        xx, xy, xz = fr * rx + fs * sx + ft * tx, fr * ry + fs * sy + ft * ty, fr * rz + fs * sz + ft * tz
+        fr, fs, ft = inv * d[r + U(1)], inv * d[s + U(1)], inv * d[t + U(1)]
+        yx, yy, yz = fr * rx + fs * sx + ft * tx, fr * ry + fs * sy + ft * ty, fr * rz + fs * sz + ft * tz
+        fr, fs, ft = inv * d[r + U(2)], inv * d[s + U(2)], inv * d[t + U(2)]
+        zx, zy, zz = fr * rx + fs * sx + ft * tx, fr * ry + fs * sy + ft * ty, fr * rz + fs * sz + ft * tz
+        g[i], g[i + U(_TILE)], g[i + U(2 * _TILE)] = xx, xy, xz
+        g[i + U(3 * _TILE)], g[i + U(4 * _TILE)], g[i + U(5 * _TILE)] = yx, yy, yz
+        g[i + U(6 * _TILE)], g[i + U(7 * _TILE)], g[i + U(8 * _TILE)] = zx, zy, zz
+        g[i + U(9 * _TILE)] = nothing + np.float32(0.0) * (xx + yy + zz)
+
+
+@kernel
+def _scalar_products(d: Array, of: Any, values: Any, one: Any, g: Array, to: Any) -> None:
+    """The same for one component, whose differences begin at ``values``."""
+    for number in range(_RUN):
+        i, v = to + U(number), values + U(number)
+        rx, ry, rz, sx, sy, sz, tx, ty, tz, inv, nothing = _metric(d, of + U(3) * U(number), one)
+        fr, fs, ft = inv * d[v], inv * d[v + U(_ROW)], inv * d[v + U(2 * _ROW)]
+        gx, gy, gz = fr * rx + fs * sx + ft * tx, fr * ry + fs * sy + ft * ty, fr * rz + fs * sz + ft * tz
+        g[i], g[i + U(_TILE)], g[i + U(2 * _TILE)] = gx, gy, gz
+        g[i + U(9 * _TILE)] = nothing + np.float32(0.0) * (gx + gy + gz)
 
 
 @summing
@@ -144,7 +145,7 @@ def _nothing(g: Array, count: int) -> float:
     """Zero if the gradients of a tile are sound."""
     total = g[9 * _TILE]
     for number in range(1, count):
-        total += g[np.uint64(9 * _TILE) + np.uint64(number)]
+        total += g[U(9 * _TILE) + U(number)]
     return float(total)
 
 
@@ -154,7 +155,12 @@ def _tile(x: Array, v: Array, nc: int, dims: Array, i: int, j: int, k: int, coun
     _differences(x, 3, dims, i, j, k, count, fourth_order, d, 0)
     _differences(v, nc, dims, i, j, k, count, fourth_order, d, 3 * _ROW)
     g[0] = 1.0
-    _products(d, nc, count, g[0], g)
+    one = g[0]
+    for run in range(0, count, _RUN):
+        if nc == 3:
+            _vector_products(d, U(3 * run), one, g, U(run))
+        else:
+            _scalar_products(d, U(3 * run), U(3 * _ROW + run), one, g, U(run))
     return _nothing(g, count) == 0.0
 
 
@@ -163,74 +169,53 @@ def _lay_gradient(g: Array, nc: int, first: int, count: int, out: Array) -> None
     """Write the gradients of a tile to nodes ``first`` and following."""
     if nc == 3:
         for number in range(count):
-            i, n = np.uint64(number), np.uint64(first + number)
-            out[n, 0, 0], out[n, 0, 1], out[n, 0, 2] = g[i], g[i + np.uint64(_TILE)], g[i + np.uint64(2 * _TILE)]
-            out[n, 1, 0], out[n, 1, 1] = g[i + np.uint64(3 * _TILE)], g[i + np.uint64(4 * _TILE)]
-            out[n, 1, 2], out[n, 2, 0] = g[i + np.uint64(5 * _TILE)], g[i + np.uint64(6 * _TILE)]
-            out[n, 2, 1], out[n, 2, 2] = g[i + np.uint64(7 * _TILE)], g[i + np.uint64(8 * _TILE)]
+            i, n = U(number), U(first + number)
+            out[n, 0, 0], out[n, 0, 1], out[n, 0, 2] = g[i], g[i + U(_TILE)], g[i + U(2 * _TILE)]
+            out[n, 1, 0], out[n, 1, 1] = g[i + U(3 * _TILE)], g[i + U(4 * _TILE)]
+            out[n, 1, 2], out[n, 2, 0] = g[i + U(5 * _TILE)], g[i + U(6 * _TILE)]
+            out[n, 2, 1], out[n, 2, 2] = g[i + U(7 * _TILE)], g[i + U(8 * _TILE)]
         return
     for number in range(count):
-        i, n = np.uint64(number), np.uint64(first + number)
-        out[n, 0, 0], out[n, 0, 1], out[n, 0, 2] = g[i], g[i + np.uint64(_TILE)], g[i + np.uint64(2 * _TILE)]
+        i, n = U(number), U(first + number)
+        out[n, 0, 0], out[n, 0, 1], out[n, 0, 2] = g[i], g[i + U(_TILE)], g[i + U(2 * _TILE)]
 
 
 @kernel
 def _lay_vortices(g: Array, first: int, count: int, vorticity: Array, q: Array) -> None:
     """Write vorticity and Q of a tile to nodes ``first`` and following."""
     for number in range(count):
-        i, n = np.uint64(number), np.uint64(first + number)
-        xx, xy, xz = g[i], g[i + np.uint64(_TILE)], g[i + np.uint64(2 * _TILE)]
-        yx, yy, yz = g[i + np.uint64(3 * _TILE)], g[i + np.uint64(4 * _TILE)], g[i + np.uint64(5 * _TILE)]
-        zx, zy, zz = g[i + np.uint64(6 * _TILE)], g[i + np.uint64(7 * _TILE)], g[i + np.uint64(8 * _TILE)]
+        i, n = U(number), U(first + number)
+        xx, xy, xz = g[i], g[i + U(_TILE)], g[i + U(2 * _TILE)]
+        yx, yy, yz = g[i + U(3 * _TILE)], g[i + U(4 * _TILE)], g[i + U(5 * _TILE)]
+        zx, zy, zz = g[i + U(6 * _TILE)], g[i + U(7 * _TILE)], g[i + U(8 * _TILE)]
         vorticity[n, 0], vorticity[n, 1], vorticity[n, 2] = zy - yz, xz - zx, yx - xy
         q[n] = xx * yy + yy * zz + zz * xx - xy * yx - yz * zy - xz * zx
 
 
 @kernel
-def gradient_structured(points: Array, dims: Array, values: Array, out: Array, begin: int, end: int, fourth_order: bool) -> bool:
-    """Gradient by metric differences in the grid layers k = begin..end.
+def gradient_structured(points: Array, dims: Array, values: Array, room: Array, out: Array, vorticity: Array, q: Array, begin: int,
+                        end: int, fourth_order: bool) -> bool:
+    """Gradient by metric differences in the grid layers k = begin..end; or vorticity and Q that follow from it.
 
-    points (n, 3), values (n, c), out (n, c, 3) with out[p, i, j] = d(values_i)/d(x_j); not finite where the metric is
-    singular (collapsed edges). Differences are taken in double precision, products of them in that of the values, and once more in
-    double precision where that ran over. True if all of it is finite.
+    points (n, 3), values (n, c), out (n, c, 3) with out[p, i, j] = d(values_i)/d(x_j), or empty if vorticity (n, 3) and q (n,) are
+    wanted; not finite where the metric is singular (collapsed edges). Differences are taken in double precision and multiplied in
+    that of ``room``. False if anything is not finite, or runs over in that precision.
     """
     ni, nj = dims[0], dims[1]
     nc = values.shape[1]
     x, v = points.reshape(-1), values.reshape(-1)
-    d, g = np.zeros(6 * _ROW, values.dtype), np.empty(10 * _TILE, values.dtype)
-    wide_d, wide_g = np.zeros(6 * _ROW), np.empty(10 * _TILE)
+    d, g = np.zeros(6 * _ROW, room.dtype), np.empty(10 * _TILE, room.dtype)
     sound = True
     for k in range(begin, end):
         for j in range(nj):
             row = ni * (j + nj * k)
             for i in range(0, ni, _TILE):
                 count = min(_TILE, ni - i)
-                if _tile(x, v, nc, dims, i, j, k, count, fourth_order, d, g):
+                sound &= _tile(x, v, nc, dims, i, j, k, count, fourth_order, d, g)
+                if len(out) > 0:
                     _lay_gradient(g, nc, row + i, count, out)
                 else:
-                    sound &= _tile(x, v, nc, dims, i, j, k, count, fourth_order, wide_d, wide_g)
-                    _lay_gradient(wide_g, nc, row + i, count, out)
-    return sound
-
-
-@kernel
-def vortices_structured(points: Array, dims: Array, u: Array, vorticity: Array, q: Array, begin: int, end: int, fourth_order: bool) -> bool:
-    """Vorticity (n, 3) and Q (n,) in the layers k = begin..end; the gradient is not written. True if all of it is finite."""
-    ni, nj = dims[0], dims[1]
-    x, v = points.reshape(-1), u.reshape(-1)
-    d, g = np.zeros(6 * _ROW, u.dtype), np.empty(10 * _TILE, u.dtype)
-    wide_d, wide_g = np.zeros(6 * _ROW), np.empty(10 * _TILE)
-    sound = True
-    for k in range(begin, end):
-        for j in range(nj):
-            row = ni * (j + nj * k)
-            for i in range(0, ni, _TILE):
-                count = min(_TILE, ni - i)
-                if _tile(x, v, 3, dims, i, j, k, count, fourth_order, d, g):
                     _lay_vortices(g, row + i, count, vorticity, q)
-                else:
-                    sound &= _tile(x, v, 3, dims, i, j, k, count, fourth_order, wide_d, wide_g)
-                    _lay_vortices(wide_g, row + i, count, vorticity, q)
     return sound
 
 
