@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QMenu
 
 from tidal_lens.app import theme
@@ -21,7 +21,7 @@ from tidal_lens.study.model import IsoLayer, KeySetting
 if TYPE_CHECKING:
     from tidal_lens.app.view import FlowView
 
-LEFT, TOP, WIDTH, HEIGHT, BAR, SPREAD = 12.0, 12.0, 124.0, 236.0, 13.0, 30.0
+LEFT, TOP, WIDTH, HEIGHT, BAR, SPREAD, LINE = 12.0, 12.0, 124.0, 236.0, 13.0, 30.0, 13.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,10 +33,12 @@ class _Key:
     box: QRectF
     axis: tuple[float, float]
     beads: tuple[tuple[str, float], ...]
+    told: tuple[str, ...]
 
     @property
     def bar(self) -> QRectF:
-        return QRectF(self.box.left() + 8 + SPREAD, self.box.top() + 42, BAR, self.box.height() - 54)
+        head = 42 + LINE * (len(self.told) - 1)
+        return QRectF(self.box.left() + 8 + SPREAD, self.box.top() + head, BAR, self.box.height() - head - 12)
 
     def y_of(self, value: float) -> float:
         a, b = self.axis
@@ -83,8 +85,24 @@ class KeysOverlay:
                 axis = self._axis
             if axis[0] == axis[1]:
                 axis = (low, high)
-            found.append(_Key(document.evaluator.store.describe(name), spread, low, high, box, axis, tuple(beads)))
+            quantity = document.evaluator.store.describe(name)
+            found.append(_Key(quantity, spread, low, high, box, axis, tuple(beads), self._told(quantity, first_look=spread.coarse)))
         return found
+
+    def _told(self, quantity: Quantity, *, first_look: bool) -> tuple[str, ...]:
+        """Unit, and how the values came about, in as many lines as that takes."""
+        plain = quantity.name in BY_NAME and not BY_NAME[quantity.name].unit
+        unit = quantity.unit or ("" if self._si() or plain else "file units")
+        text = " · ".join(t for t in (unit, "first look…" if first_look else quantity.made) if t)
+        measure = QFontMetricsF(theme.font(11))
+        lines: list[str] = []
+        for word in text.split(" "):
+            longer = f"{lines[-1]} {word}" if lines else word
+            if lines and measure.horizontalAdvance(longer) <= WIDTH - 12:
+                lines[-1] = longer
+            else:
+                lines.append(word)
+        return tuple(measure.elidedText(line, Qt.TextElideMode.ElideRight, WIDTH - 12) for line in lines)
 
     def paint(self, p: QPainter) -> None:
         for key in self.keys():
@@ -100,11 +118,8 @@ class KeysOverlay:
         p.drawText(QPointF(key.box.left() + 8, key.box.top() + 17), title)
         p.setFont(theme.font(11))
         p.setPen(theme.colour("soft"))
-        plain = key.quantity.name in BY_NAME and not BY_NAME[key.quantity.name].unit
-        unit = key.quantity.unit or ("" if self._si() or plain else "file units")
-        told = " · ".join(t for t in (unit, "first look…" if key.spread.coarse else key.quantity.made) if t)
-        told = p.fontMetrics().elidedText(told, Qt.TextElideMode.ElideRight, round(WIDTH) - 12)
-        p.drawText(QPointF(key.box.left() + 8, key.box.top() + 31), told)
+        for n, line in enumerate(key.told):
+            p.drawText(QPointF(key.box.left() + 8, key.box.top() + 31 + LINE * n), line)
         self._paint_silhouette(p, key)
         self._paint_bar(p, key)
         self._paint_marks(p, key)
