@@ -290,7 +290,7 @@ def test_formulas_are_kept_in_the_study(window, derive, tmp_path):
     derive.show_quantity("formula:kept")
     click(derive.paint_card)
     settle(window)
-    key = next(k for k in window.view.keys.keys() if k.quantity.name == "formula:kept")
+    key = next(k for k in window.view.keys.keys() if k.quantity.name == "formula:kept")  # noqa: SIM118
     assert key.told == ("m/s · node values,", "smoothed 2×")  # told in full, however narrow the key is
     assert window.document.save(tmp_path / "a.tidal")
     window.document.edit(window.document.study.with_(formulas=(), layers=()), "Clear")

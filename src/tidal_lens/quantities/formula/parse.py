@@ -10,6 +10,8 @@ import warnings
 from collections.abc import Callable, Iterable
 
 from tidal_lens.quantities.formula.functions import AVERAGES, FUNCTIONS
+from tidal_lens.quantities.formula.habits import FUNCTIONS as FUNCTION_HABITS
+from tidal_lens.quantities.formula.habits import NAMES, Slip, quotient_in, slip_in
 from tidal_lens.quantities.formula.tree import Formula, FormulaError, Leaf, Node, Shape
 from tidal_lens.quantities.units import NUMBER, Unit
 
@@ -23,9 +25,6 @@ _MEANT: dict[type[ast.operator], tuple[str, str]] = {ast.BitXor: ("^", "**"), as
 _NAMED = re.compile(r"\s*\w+\s*=(?!=)")
 _QUOTED = re.compile(r"`([^`\n]*)`")
 _UNFINISHED = re.compile(r"(?:[-+*/<>=,(]|\b(?:and|or|not|if|else))\s*$")
-_SMALL = "⁰¹²³⁴⁵⁶⁷⁸⁹"
-_RAISED = re.compile(f"[{_SMALL}]+")
-_FACTOR = re.compile(r"(?<![\w.])(\d+(?:\.\d*)?(?:[eE][-+]?\d+)?)[ ]*(?!(?:and|or|if|else|not)\b)([^\W\d]\w*)")
 Resolve = Callable[[str, bool], "Leaf | None"]
 
 
@@ -101,13 +100,12 @@ class _Reader:
         bare = self._needs_backticks(source)
         if bare is not None:
             return bare
-        if found := _RAISED.search(source):
-            power = f"**{''.join(str(_SMALL.index(c)) for c in found.group())}"
-            return FormulaError("Powers are written with **.", *found.span(), f"Write {power}.", power)
-        if found := _FACTOR.search(source):
-            both = f"{found.group(1)} * {self.text[found.start(2):found.end(2)]}"
-            return FormulaError("An operator is missing here.", *found.span(), f"Did you mean {both}?", both)
-        return None
+        slip = slip_in(self.text, source)
+        return None if slip is None else self._mended(slip)
+
+    @staticmethod
+    def _mended(slip: Slip) -> FormulaError:
+        return FormulaError(slip.what, slip.begin, slip.end, f"Write {slip.instead}.", slip.instead)
 
     def _needs_backticks(self, source: str) -> FormulaError | None:
         """A name that is no word of the language, written as it is; the longest where there are several."""
@@ -180,10 +178,13 @@ class _Reader:
             if name in FUNCTIONS and quoted is None:
                 raise self.fail(node, f"{name} is a function.", f"Write {FUNCTIONS[name].takes}.")
             bare = self._needs_backticks(self._unquoted())
-            raise bare or self._unknown(node, name, self.names, "There is no quantity or formula called")
+            raise bare or self._unknown(node, name, self.names, NAMES, "There is no quantity or formula called")
         return Node("leaf", leaf.shape, leaf.unit, leaf=leaf)
 
-    def _unknown(self, node: ast.AST, name: str, known: list[str], what: str) -> FormulaError:
+    def _unknown(self, node: ast.AST, name: str, known: list[str], habits: dict[str, str], what: str) -> FormulaError:
+        usual = habits.get(name, "")
+        if usual and set(re.findall(r"\w+", usual)) <= {"x", "y", "z", *known}:
+            return self.fail(node, f"{what} {name}.", f"Did you mean {usual}?", usual)
         lower = {k.lower(): k for k in reversed(known)}
         close = [lower[name.lower()]] if name.lower() in lower else [
             lower[c] for c in difflib.get_close_matches(name.lower(), list(lower), 1, 0.6)]
@@ -213,7 +214,7 @@ class _Reader:
             written, meant = _MEANT.get(type(node.op), ("", ""))
             raise self.fail(node, "This operator is not part of the formula language.",
                             _INSTEAD.get(type(node.op), "It knows + - * / and **."),
-                            typed.replace(written, meant) if written and typed.count(written) == 1 else "")
+                            typed.replace(written, meant) if written and "`" not in typed else "")
         a, b = self.node(node.left, depth), self.node(node.right, depth)
         for part, tree in ((a, node.left), (b, node.right)):
             if part.shape == "condition":
@@ -313,7 +314,9 @@ class _Reader:
         if name not in FUNCTIONS:
             if self.resolve(name, False) is not None:
                 raise self.fail(node.func, f"{name} is a quantity, not a function.", f"To multiply, write {name} * (…).")
-            raise self._unknown(node.func, name, list(FUNCTIONS), "There is no function called")
+            slip = quotient_in(self.text) if name == "d" else None
+            raise self._mended(slip) if slip is not None else self._unknown(node.func, name, list(FUNCTIONS), FUNCTION_HABITS,
+                                                                            "There is no function called")
         return self._applied(node, name, list(node.args), depth)
 
     def _applied(self, node: ast.AST, name: str, trees: list[ast.expr], depth: int) -> Node:
@@ -321,8 +324,7 @@ class _Reader:
         parts = tuple(self.node(t, depth) for t in trees)
         shape = function.shape(tuple(p.shape for p in parts))
         if shape is None:
-            given = ", ".join(p.shape for p in parts) or "nothing"
-            raise self.fail(node, f"{name} cannot be applied to {given}.", f"It is {function.takes}: {function.about}.")
+            raise self._unfit(node, name, parts)
         if name == "smooth":
             self._passes(trees[1], parts[1])
         if function.pure:
@@ -340,6 +342,19 @@ class _Reader:
             units[1] = self._common(parts[1], parts[2], name)
         plain = bool(parts) and all(p.plain for p in parts) and name not in AVERAGES
         return Node(name, shape, function.unit(tuple(units)), parts, plain=plain)
+
+    def _unfit(self, node: ast.AST, name: str, parts: tuple[Node, ...]) -> FormulaError:
+        """What to say of a function that cannot be applied to what it is given."""
+        given = ", ".join(p.shape for p in parts) or "nothing"
+        if name == "where" and len(parts) == 3 and parts[0].shape == "condition":
+            return self.fail(node, f"Both choices must be alike, and they are a {parts[1].shape} and a {parts[2].shape}.")
+        if name == "abs" and given == "vector":
+            length = f"mag{self.text[slice(*self.span(node))][3:]}"
+            return self.fail(node, "A vector has a length, not a sign.", f"Did you mean {length}?", length)
+        if name in ("min", "max") and len(parts) == 1:
+            return self.fail(node, f"{name} compares several quantities point by point.",
+                             f"The {'least' if name == 'min' else 'greatest'} value in the flow is v{name}(f).")
+        return self.fail(node, f"{name} cannot be applied to {given}.", f"It is {FUNCTIONS[name].takes}: {FUNCTIONS[name].about}.")
 
     def _passes(self, tree: ast.AST, part: Node) -> None:
         count = part.fixed
