@@ -95,9 +95,9 @@ def block_gradient(grid: Grid, points: NDArray[np.float64], values: NDArray[Any]
 
     Notes
     -----
-    Structured blocks: second-order metric differences, one-sided at the ends, taken in double precision and multiplied in that of the
-    values. Unstructured: inverse-distance weighted least squares over edge neighbours, with a quadratic fit over two rings at outer and
-    lopsided nodes.
+    Structured blocks: second-order metric differences, one-sided at the ends, multiplied in the precision of the values (differences of
+    coordinates are taken in double). Unstructured: inverse-distance weighted least squares over edge neighbours, with a quadratic fit
+    over two rings at outer and lopsided nodes.
     """
     columns = _columns(grid, points, values)
     result = np.empty((len(columns), columns.shape[1], 3), columns.dtype) if out is None else out

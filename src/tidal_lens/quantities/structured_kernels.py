@@ -198,8 +198,8 @@ def gradient_structured(points: Array, dims: Array, values: Array, room: Array, 
     """Gradient by metric differences in the grid layers k = begin..end; or vorticity and Q that follow from it.
 
     points (n, 3), values (n, c), out (n, c, 3) with out[p, i, j] = d(values_i)/d(x_j), or empty if vorticity (n, 3) and q (n,) are
-    wanted; not finite where the metric is singular (collapsed edges). Differences are taken in double precision and multiplied in
-    that of ``room``. False if anything is not finite, or runs over in that precision.
+    wanted; not finite where the metric is singular (collapsed edges). Differences of coordinates are taken in double
+    precision; products are in that of ``room``. False if anything is not finite, or runs over in that precision.
     """
     ni, nj = dims[0], dims[1]
     nc = values.shape[1]
