@@ -13,7 +13,7 @@ from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.roles import Roles
 from tidal_lens.flow.volumes import turn_cells
 from tidal_lens.quantities.criteria import discriminant, lambda2, swirl_axis, swirling_strength
-from tidal_lens.quantities.gradients import flow_gradient, flow_vortices, vorticity_and_q
+from tidal_lens.quantities.gradients import block_gradient, flow_gradient, flow_vortices, vorticity_and_q
 from tidal_lens.quantities.nodes import node_values
 from tidal_lens.quantities.smoothing import node_volumes, smoothed
 from tidal_lens.quantities.walls import distances
@@ -51,7 +51,8 @@ def warm_kernels(token: Token | None = None) -> None:
         wanted.check()
         grad = flow_gradient(flow, velocity.astype(dtype))
         vorticity_and_q(grad)
-        flow_gradient(flow, velocity.astype(dtype), fourth_order=True)
+        collapsed = flow.blocks[0]  # all nodes at one place: what is done where edges have no length
+        block_gradient(collapsed.grid, 0.0 * flow.points[collapsed.points], velocity[collapsed.points].astype(dtype))
         for criterion in (lambda2, discriminant, swirling_strength, swirl_axis):
             criterion(grad)
         smoothed(flow, velocity[:, 0].astype(dtype), 1)

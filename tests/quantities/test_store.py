@@ -124,10 +124,14 @@ def test_all_kernels_are_compiled_beforehand():
     """No quantity of a real case makes its first user wait for the compiler."""
     code = """
 import contextlib, sys
+import numpy as np
+from making import flow_of
 from tidal_lens.demo.kittiwake import ASSETS
 from tidal_lens.errors import MissingQuantityError
+from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.formats.registry import open_flow
 from tidal_lens.quantities.catalogue import CATALOGUE
+from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.warm import warm_kernels
 
@@ -137,12 +141,18 @@ def compiled():
 
 warm_kernels()
 flow = open_flow(ASSETS / "kittiwake coarse.vtm")
+angle, x, radius = np.meshgrid(np.linspace(0, 3, 7), np.linspace(0, 2, 5), np.linspace(0, 1, 6), indexing="ij")
+places = np.stack([x, radius * np.cos(angle), radius * np.sin(angle)], axis=-1).reshape(-1, 3)  # an edge collapsed to an axis
+arrays = {"U": places[:, [2, 0, 1]], "Density": 1 + places[:, 0], "Pressure": 2 + places[:, 1]}
+round_axis = flow_of([(places, StructuredGrid((6, 5, 7)))], {n: a.astype(np.float32) for n, a in arrays.items()})
 before, had = compiled(), 0
-for definition in CATALOGUE:
-    with contextlib.suppress(MissingQuantityError):
-        QuantityStore(flow, flow.reference).values(definition.name)
-        had += 1
-assert had > 50, had
+for case in (flow, round_axis):
+    for choices in (Methods(), Methods(fourth_order=True)):
+        for definition in CATALOGUE:
+            with contextlib.suppress(MissingQuantityError):
+                QuantityStore(case, flow.reference, choices).values(definition.name)
+                had += 1
+assert had > 180, had
 assert compiled() == before, compiled() - before
 """
     subprocess.run([sys.executable, "-c", code], check=True, timeout=300, env={**os.environ, "PYTHONPATH": ":".join(sys.path)})

@@ -154,7 +154,7 @@ def block_vortices(grid: Grid, points: NDArray[np.float64], velocity: NDArray[An
         if not hasattr(rooms, "grad"):
             rooms.grad = np.empty((_CHUNK, 3, 3), dtype)
         kernels.gradient_unstructured(points, columns, near.starts, near.links, near.outer, rooms.grad, begin, begin, end)
-        kernels.from_velocity_gradient(rooms.grad, vorticity[begin:end], q[begin:end], 0, end - begin)
+        kernels.from_velocity_gradient(read_only(rooms.grad), vorticity[begin:end], q[begin:end], 0, end - begin)
         first, last = np.searchsorted(wanted, (begin, end))
         told[first:last] = rooms.grad[wanted[first:last] - begin]
 
@@ -301,6 +301,7 @@ def vorticity_and_q(grad_u: NDArray[Any], token: Token | None = None, ranges: Ra
     """
     vorticity = np.empty((len(grad_u), 3), grad_u.dtype)
     q = np.empty(len(grad_u), grad_u.dtype)
+    grad_u = read_only(grad_u)
     for begin, end in ranges or [(0, len(grad_u))]:
         run_chunks(lambda a, b, first=begin: kernels.from_velocity_gradient(grad_u, vorticity, q, first + a,  # type: ignore[misc]
                                                                             first + b), end - begin, 65536, token)
