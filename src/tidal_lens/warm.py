@@ -43,7 +43,6 @@ def warm_kernels(token: Token | None = None) -> None:
     wanted = token or Token()
     mesh = mesh_of(flow)
     velocity = flow.fields["U"].values
-    node_values(flow, flow.fields["c"])
     grid = flow.blocks[1].grid
     if isinstance(grid, UnstructuredGrid):
         turn_cells(flow.points[flow.blocks[1].points] * np.array([1.0, 1.0, -1.0]), grid.corners.copy(), grid.types)
@@ -51,6 +50,7 @@ def warm_kernels(token: Token | None = None) -> None:
         wanted.check()
         grad = flow_gradient(flow, velocity.astype(dtype))
         vorticity_and_q(grad)
+        node_values(flow, Field("c", "cell", flow.fields["c"].values.astype(dtype)))
         collapsed = flow.blocks[0]  # all nodes at one place: what is done where edges have no length
         block_gradient(collapsed.grid, 0.0 * flow.points[collapsed.points], velocity[collapsed.points].astype(dtype))
         for criterion in (lambda2, discriminant, swirling_strength, swirl_axis):

@@ -123,9 +123,9 @@ for m in pkgutil.walk_packages(tidal_lens.__path__, "tidal_lens."):
 def test_all_kernels_are_compiled_beforehand():
     """No quantity of a real case makes its first user wait for the compiler."""
     code = """
-import contextlib, sys
+import contextlib, itertools, sys
 import numpy as np
-from making import flow_of
+from making import cube_flow, flow_of
 from tidal_lens.demo.kittiwake import ASSETS
 from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.grid import StructuredGrid
@@ -145,14 +145,23 @@ angle, x, radius = np.meshgrid(np.linspace(0, 3, 7), np.linspace(0, 2, 5), np.li
 places = np.stack([x, radius * np.cos(angle), radius * np.sin(angle)], axis=-1).reshape(-1, 3)  # an edge collapsed to an axis
 arrays = {"U": places[:, [2, 0, 1]], "Density": 1 + places[:, 0], "Pressure": 2 + places[:, 1]}
 round_axis = flow_of([(places, StructuredGrid((6, 5, 7)))], {n: a.astype(np.float32) for n, a in arrays.items()})
+cases = [flow, round_axis]
+for kind, dtype, place in itertools.product(("structured", "hexahedra", "tetrahedra"), (np.float32, np.float64), ("", "@cell")):
+    base = cube_flow(4, kind, 0.05)
+    at = np.random.default_rng(1).random((base.n_cells, 3)) if place else base.points
+    arrays = {"U": at[:, [1, 2, 0]] ** 2, "Density": 1 + at[:, 0], "Pressure": 2 + at[:, 1], "extra": at[:, 2]}
+    cases.append(flow_of([(base.points, base.blocks[0].grid)], {n + place: a.astype(dtype) for n, a in arrays.items()}))
 before, had = compiled(), 0
-for case in (flow, round_axis):
+for case in cases:
     for choices in (Methods(), Methods(fourth_order=True)):
         for definition in CATALOGUE:
             with contextlib.suppress(MissingQuantityError):
                 QuantityStore(case, flow.reference, choices).values(definition.name)
                 had += 1
-assert had > 180, had
+        store = QuantityStore(case, flow.reference, choices)
+        for text in ("smooth(p, 2)", "over_cells(p)", "mean(p)", "laplacian(p)"):
+            store.evaluate(store.check(text))
+assert had > 500, had
 assert compiled() == before, compiled() - before
 """
     subprocess.run([sys.executable, "-c", code], check=True, timeout=300, env={**os.environ, "PYTHONPATH": ":".join(sys.path)})
