@@ -275,3 +275,36 @@ def test_a_part_that_cannot_be_read_leaves_what_is_shown(window):
     spin(0.1)
     assert sum("nothing of the flow" in t for t in texts(window)) == 1, "no later edit tries again"
     settle(window)
+
+
+@pytest.mark.gui
+def test_an_incompressible_result_counts_its_pressure_from_the_free_stream(window, tmp_path):
+    """No density in it and a pressure of zero upstream: both are typed, and Bernoulli's total pressure is the same everywhere."""
+    points = cube_points(N)
+    data = structured(points, (N, N, N))
+    u = np.column_stack([2 + points[:, 0], -points[:, 1], 0 * points[:, 2]])
+    add(data.GetPointData(), "velocity", u)
+    add(data.GetPointData(), "p", 0.5 * 1.2 * (4.0 - (u**2).sum(axis=1)))
+    path = tmp_path / "water.vts"
+    write(vtkXMLStructuredGridWriter(), data, path)
+    case = opened(window, path)
+    document = window.document
+    for field, text in ((case.reference.pressure, "0"), (case.reference.density, "1.2"),
+                        (case.reference.velocity[0], "2"), (case.reference.velocity[1], "0")):
+        type_into(field, text)
+        settle(window)
+    state = document.evaluator.store.reference
+    assert (state.pressure, state.density, state.velocity[0], state.mach) == (0.0, 1.2, 2.0, None)
+    click(window.rail.buttons["derive"])
+    window.bench.derive.show_quantity("bernoulli-coefficient")
+    settle(window)
+    assert np.allclose(document.evaluator.store.values("bernoulli-coefficient"), 1.0)
+    assert "density of the free stream" in window.bench.derive.notes.text()
+    window.bench.derive.show_quantity("mach")
+    assert "Needs density" in window.bench.derive.span.text()
+    click(window.rail.buttons["case"])
+    type_into(case.reference.pressure, "-3")
+    settle(window)
+    assert np.allclose(document.evaluator.store.values("bernoulli-coefficient"), 1.0 + 3 / 2.4)
+    keys(window, Qt.Key.Key_Z, modifiers=Qt.KeyboardModifier.ControlModifier)
+    wait(lambda: document.evaluator.store.reference.pressure == 0.0, "undo")

@@ -57,11 +57,11 @@ def boundary_reference(nodes: NDArray[np.int64], fields: Mapping[str, Field], ro
     if len(moving) == 0:
         return None
 
-    def median(name: str | None) -> float | None:
+    def median(name: str | None, least: float = -np.inf) -> float | None:
         if name is None or fields[name].place != "node":
             return None
         value = float(np.nanmedian(fields[name].values[moving]))
-        return value if np.isfinite(value) and value > 0 else None
+        return value if np.isfinite(value) and value > least else None
 
     u, v, w = (float(c) for c in np.nanmedian(found[0][moving], axis=0))
-    return ReferenceState(median(roles.pressure), median(roles.density), (u, v, w), gamma, origin)
+    return ReferenceState(median(roles.pressure), median(roles.density, 0.0), (u, v, w), gamma, origin)

@@ -13,7 +13,8 @@ class ReferenceState:
     Attributes
     ----------
     pressure, density : float or None
-        Free-stream values in the result's own units; None where unknown.
+        Free-stream values in the result's own units; None where unknown. A pressure that is measured from some other one may be zero or
+        negative: then there is no Mach number.
     velocity : tuple of float
         Free-stream velocity vector.
     gamma : float
@@ -70,7 +71,7 @@ class ReferenceState:
             speed, along, angle = math.sqrt(u * u + v * v + w * w), math.hypot(u, v), math.radians(incidence)
             ahead = (u / along, v / along) if along > 0.0 else (1.0, 0.0)
             u, v, w = (speed * math.cos(angle) * a for a in (*ahead, math.tan(angle)))
-        if mach is not None and self.pressure and self.density:
+        if mach is not None and self.pressure and self.pressure > 0.0 and self.density:
             wanted = mach * math.sqrt(self.gamma * self.pressure / self.density) / math.sqrt(u * u + v * v + w * w)
             u, v, w = u * wanted, v * wanted, w * wanted
         return replace(self, velocity=(u, v, w))

@@ -53,9 +53,9 @@ def _state(store: QuantityStore, stencil: Stencil, origin: str, token: Token | N
     def at(values: NDArray[np.float64]) -> float:
         return float(np.dot(values[stencil.ids[0]].astype(float), stencil.weights[0]))
 
-    def positive(name: str, there: bool) -> float | None:
-        value = at(store.values(name, token)) if there else 0.0
-        return value if np.isfinite(value) and value > 0.0 else None
+    def known(name: str, there: bool, least: float = -np.inf) -> float | None:
+        value = at(store.values(name, token)) if there else np.nan
+        return value if np.isfinite(value) and value > least else None
 
     roles = store.flow.roles
     velocity = (0.0, 0.0, 0.0)
@@ -64,5 +64,5 @@ def _state(store: QuantityStore, stencil: Stencil, origin: str, token: Token | N
         velocity = (at(columns[:, 0]), at(columns[:, 1]), at(columns[:, 2]))
         if not np.isfinite(velocity).all():
             raise MissingQuantityError("The velocity is not finite there.", store.flow.title, "Choose another place.")
-    return ReferenceState(positive("pressure", roles.has_pressure), positive("density", roles.density is not None), velocity,
+    return ReferenceState(known("pressure", roles.has_pressure), known("density", roles.density is not None, 0.0), velocity,
                           store.reference.gamma, origin)

@@ -55,7 +55,7 @@ def constant(name: str, flow: Flow, reference: ReferenceState, methods: Methods)
         total = ref.pressure + dynamic
     found: dict[str, float | tuple[float, ...] | None] = {
         "gamma": g, "R": gas, "Pr": ref.prandtl, "p_ref": ref.pressure, "rho_ref": ref.density,
-        "T_ref": ref.pressure / (ref.density * gas) if ref.pressure and ref.density and gas else None,
+        "T_ref": ref.pressure / (ref.density * gas) if ref.pressure and ref.pressure > 0.0 and ref.density and gas else None,
         "U_ref": ref.velocity if speed else None, "speed_ref": speed, "q_ref": dynamic, "M_ref": ref.mach, "p0_ref": total,
         "mu_ref": ref.viscosity, "axis": unit_vector(methods.axis), "axis_point": methods.axis_point, "spin": methods.spin,
         "knife": unit_vector(methods.knife), "shading": methods.shading,
@@ -89,12 +89,24 @@ def catalogue_formula(name: str) -> Formula | None:
 
 
 @functools.cache
-def substitute(role: str) -> tuple[tuple[bool, Formula], ...]:
-    """What stands in for a role that no array plays, the first whose needs are met; and whether it holds in SI units only."""
-    ways = {"temperature": ((False, "p / (rho * R)"),), "pressure": ((False, "(gamma - 1) * (energy - 0.5 * rho * dot(U, U))"),),
+def substitute(role: str) -> tuple[tuple[str, Formula], ...]:
+    """What stands in for a role that no array plays: ways, of which the first that can be had is taken.
+
+    Before each stand the roles that arrays have to play for it (so that no two stand in for one another), or ``si`` where it holds in
+    SI units only.
+    """
+    ways = {"temperature": (("density", "p / (rho * R)"),), "pressure": (("density", "(gamma - 1) * (energy - 0.5 * rho * dot(U, U))"),),
+            "density": (("pressure temperature", "p / (R * T)"), ("", "rho_ref * (1 + 0 * x)")),
             # Sutherland's law for air as the U.S. Standard Atmosphere 1976 has it.
-            "viscosity": ((False, "mu_ref * (1 + 0 * x)"), (True, "1.458e-6 * T**1.5 / (T + 110.4)"))}
-    return tuple((si_only, parse(text, standard)) for si_only, text in ways.get(role, ()))
+            "viscosity": (("", "mu_ref * (1 + 0 * x)"), ("si", "1.458e-6 * T**1.5 / (T + 110.4)"))}
+    return tuple((given, parse(text, standard)) for given, text in ways.get(role, ()))
+
+
+def density_is_constant(flow: Flow, reference: ReferenceState, methods: Methods) -> bool:
+    """Whether only the free stream's density stands in for one that the result does not have."""
+    roles = flow.roles
+    of_gas = roles.temperature and roles.pressure and constant("R", flow, reference, methods) is not None
+    return not roles.density and not of_gas and reference.density is not None
 
 
 class NameTable:

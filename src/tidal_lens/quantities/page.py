@@ -40,8 +40,10 @@ def page() -> str:
     parts.append("\n" + _LANGUAGE)
     parts.append("\n| role | names | unit |\n|---|---|---|\n")
     parts += [f"| {role} | {', '.join(f'`{w}`' for w in words)} | {unit or '1'} |\n" for role, (words, _, unit) in ROLES.items()]
-    parts.append("\nTemperature that no array gives is p / (ρ R); pressure follows from the total energy; viscosity is the typed one,\n"
-                 "or that of air by Sutherland's law (U.S. Standard Atmosphere 1976) in SI units.\n")
+    parts.append("\nWhere no array plays a role, temperature is p / (ρ R), density p / (R T) or that of the free stream (an\n"
+                 "incompressible flow: then what rests on gas laws or on derivatives of the density cannot be had), pressure follows\n"
+                 "from the total energy, and viscosity is the typed one, or that of air by Sutherland's law (U.S. Standard Atmosphere\n"
+                 "1976) in SI units.\n")
     parts.append("\n| constant | what it is | unit |\n|---|---|---|\n")
     parts += [f"| `{name}` | {about} | {unit or '1'} |\n" for name, (_, unit, about) in CONSTANTS.items()]
     parts.append("\n| function | what it gives |\n|---|---|\n")

@@ -26,7 +26,7 @@ from tidal_lens.quantities.formula.parse import parse
 from tidal_lens.quantities.formula.tree import Formula, FormulaError, Node
 from tidal_lens.quantities.methods import AVERAGING, Methods
 from tidal_lens.quantities.moment import Moment, sample_ranges
-from tidal_lens.quantities.names import CONST, FILE, FORMULA, ROLES, NameTable, catalogue_formula, constant, substitute
+from tidal_lens.quantities.names import CONST, FILE, FORMULA, ROLES, NameTable, catalogue_formula, constant, density_is_constant, substitute
 from tidal_lens.quantities.nodes import node_values
 from tidal_lens.quantities.spread import Distribution, distribution_of
 from tidal_lens.work import Token
@@ -38,7 +38,7 @@ _AXES = ("x", "y", "z")
 _MINE, _IN_FILE = "Formulas", "In the file"
 _COMPONENTS = {"scalar": 1, "condition": 1, "vector": 3, "tensor": 9}
 _FREE_STREAM = frozenset({"p_ref", "rho_ref", "T_ref", "U_ref", "speed_ref", "q_ref", "M_ref", "p0_ref"})
-_DERIVED = "derivatives"
+_DERIVED, _CONSTANT_DENSITY = "derivatives", "constant density"
 _WORDS = {"R": "gas constant", "mu_ref": "viscosity", "t": "time"}
 
 
@@ -290,8 +290,9 @@ class QuantityStore:
         if key in ROLES:
             if getattr(self.flow.roles, key) or (key == "velocity"):
                 return None
-            for si_only, way in substitute(key):
-                if (self.flow.si_units or not si_only) and not self._lacking(way.root):
+            for given, way in substitute(key):
+                there = all(self.flow.si_units if word == "si" else getattr(self.flow.roles, word) for word in given.split())
+                if there and not self._lacking(way.root):
                     return way.root
             return None
         found = catalogue_formula(key) if key in BY_NAME else None
@@ -308,7 +309,15 @@ class QuantityStore:
                 out.append("a time series")
             if node.leaf is not None and node.leaf.key:
                 out += self._lack(node.leaf.key)
+        if not out and self._wants_gas(root) and density_is_constant(self.flow, self.reference, self.methods):
+            out.append("density")
         return out
+
+    @staticmethod
+    def _wants_gas(root: Node) -> bool:
+        """Whether a constant density will not do: for gas laws, and for derivatives of the density."""
+        laws = "density" in root.keys and not root.keys.isdisjoint((f"{CONST}gamma", f"{CONST}R"))
+        return laws or any(n.what in DERIVATIVES and "density" in n.keys for n in root.walk())
 
     def _lack(self, key: str) -> list[str]:
         if key not in self._lacks:
@@ -376,7 +385,9 @@ class QuantityStore:
             needs = BY_NAME[key].needs if key in BY_NAME else ()
             own = {_DERIVED} if key in DIFFERENTIATED else set()
             return {key} if not needs else own.union(*(self._leaves(n, seen) for n in needs))
-        out = {"over cells" for n in tree.walk() if n.what == "over_cells"} | {_DERIVED for n in tree.walk() if n.what in DERIVATIVES}
+        constant_density = {_CONSTANT_DENSITY} if key == "density" and f"{CONST}rho_ref" in tree.keys else set()
+        out = constant_density | {"over cells" for n in tree.walk() if n.what == "over_cells"}
+        out |= {_DERIVED for n in tree.walk() if n.what in DERIVATIVES}
         return out.union(*(self._leaves(k, seen) for k in tree.keys))
 
     def _of_cells(self, leaves: Sequence[str] | set[str]) -> bool:
@@ -402,6 +413,7 @@ class QuantityStore:
             words = ["on walls"]
         passes = self._passes(key)
         words += ["over cells"] if "over cells" in leaves else []
+        words += ["density of the free stream"] if _CONSTANT_DENSITY in leaves else []
         words += self._differences(cells=cells) if _DERIVED in leaves else []
         if passes:
             words.append(f"smoothed {passes}×")

@@ -156,7 +156,7 @@ class KeySetting(_Value):
 class Reference(_Value):
     """A typed reference state; it takes the place of the one that was read or guessed."""
 
-    pressure: Annotated[float, Field(gt=0, le=1e300)] | None = None
+    pressure: Annotated[float, Field(ge=-1e300, le=1e300)] | None = None
     density: Annotated[float, Field(gt=0, le=1e300)] | None = None
     velocity: Vector = (0.0, 0.0, 0.0)
     gamma: Annotated[float, Field(gt=1.0, le=3.0)] = 1.4

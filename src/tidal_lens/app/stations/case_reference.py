@@ -28,7 +28,7 @@ class ReferenceControls(QWidget):
         super().__init__()
         self.document = document
         self._sources: list[str] = []
-        self.pressure = NumberField("Reference pressure", "Free-stream pressure", 1.0, 1e-300)
+        self.pressure = NumberField("Reference pressure", "Free-stream pressure, 0 where the result counts from it", 1.0)
         self.density = NumberField("Reference density", "Free-stream density", 0.01, 1e-300)
         self.gamma = NumberField("Ratio of specific heats", "γ; 1.4 for air", 0.01, 1.0001, 3.0)
         self.gas = NumberField("Gas constant", "Specific gas constant R; 287.05 J/(kg K) for air is taken in SI units", 1.0, 1e-300)
@@ -142,7 +142,7 @@ class ReferenceControls(QWidget):
             if value is None:
                 field.clear()
             else:
-                field.step = float(f"{value / 100:.0e}")
+                field.step = float(f"{abs(value) / 100 or 1.0:.0e}")
                 field.show_value(value)
         for field, value, otherwise in ((self.gas, now.gas_constant, "R"), (self.viscosity, now.viscosity, "μ")):
             field.setPlaceholderText("air" if flow.si_units else otherwise)
