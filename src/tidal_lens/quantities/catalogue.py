@@ -175,10 +175,10 @@ CATALOGUE: tuple[Definition, ...] = (
                "Small losses drown in the errors of the interpolated Mach number.", "signed"),
     Definition("total-pressure-coefficient", "Total-pressure coefficient", "Cp₀", "", ENERGY, "(total_pressure - p_ref) / q_ref",
                "(p₀ − p∞) / (½ ρ∞ U∞²)", _PRACTICE, "1 in undisturbed incompressible flow"),
-    Definition("bernoulli-pressure", "Total pressure, constant density", "pB", "Pa", ENERGY, "p + 0.5 * rho * dot(U, U)", "p + ½ ρ |u|²",
+    Definition("bernoulli-pressure", "Total pressure, constant ρ", "pB", "Pa", ENERGY, "p + 0.5 * rho * dot(U, U)", "p + ½ ρ |u|²",
                _LAMB, "", "Of incompressible flow; in a compressible one it is less than the total pressure. Not of a pressure that was "
                "divided by density."),
-    Definition("bernoulli-coefficient", "Cp of total pressure, constant density", "CpB", "", ENERGY,
+    Definition("bernoulli-coefficient", "Cp of total pressure, constant ρ", "CpB", "", ENERGY,
                "(p + 0.5 * rho * dot(U, U) - p_ref) / q_ref", "(p + ½ ρ |u|² − p∞) / (½ ρ∞ U∞²)", _LAMB,
                "1 in the free stream, less where losses have passed", "Of incompressible flow."),
     Definition("static-temperature", "Temperature", "T", "K", ENERGY, "T", "from the file, else p / (ρ R)", _NACA),
