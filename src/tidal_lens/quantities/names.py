@@ -92,20 +92,32 @@ def catalogue_formula(name: str) -> Formula | None:
 def substitute(role: str) -> tuple[tuple[str, Formula], ...]:
     """What stands in for a role that no array plays: ways, of which the first that can be had is taken.
 
-    Before each stand the roles that arrays have to play for it (so that no two stand in for one another), or ``si`` where it holds in
-    SI units only.
+    Before each stand the roles that arrays have to play for it (so that no two stand in for one another), ``absolute`` for a pressure
+    that counts from nothing, or ``si`` where it holds in SI units only.
     """
     ways = {"temperature": (("density", "p / (rho * R)"),), "pressure": (("density", "(gamma - 1) * (energy - 0.5 * rho * dot(U, U))"),),
-            "density": (("pressure temperature", "p / (R * T)"), ("", "rho_ref * (1 + 0 * x)")),
+            "density": (("absolute temperature", "p / (R * T)"), ("", "rho_ref * (1 + 0 * x)")),
             # Sutherland's law for air as the U.S. Standard Atmosphere 1976 has it.
             "viscosity": (("", "mu_ref * (1 + 0 * x)"), ("si", "1.458e-6 * T**1.5 / (T + 110.4)"))}
     return tuple((given, parse(text, standard)) for given, text in ways.get(role, ()))
 
 
+def pressure_is_absolute(flow: Flow, reference: ReferenceState) -> bool:
+    """Whether there is an array of pressure that counts from nothing: laws of gases hold for no other.
+
+    One that counts from the free stream, say, is zero or negative in many places; a few faulty nodes are no sign of that.
+    """
+    field = flow.fields.get(flow.roles.pressure or "")
+    if field is None or (reference.pressure is not None and reference.pressure <= 0.0):
+        return False
+    some = field.values[:: max(1, len(field.values) // 200_000)]
+    return float((some <= 0.0).mean()) < 1e-3
+
+
 def density_is_constant(flow: Flow, reference: ReferenceState, methods: Methods) -> bool:
     """Whether only the free stream's density stands in for one that the result does not have."""
     roles = flow.roles
-    of_gas = roles.temperature and roles.pressure and constant("R", flow, reference, methods) is not None
+    of_gas = roles.temperature and constant("R", flow, reference, methods) is not None and pressure_is_absolute(flow, reference)
     return not roles.density and not of_gas and reference.density is not None
 
 

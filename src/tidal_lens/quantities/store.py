@@ -26,7 +26,18 @@ from tidal_lens.quantities.formula.parse import parse
 from tidal_lens.quantities.formula.tree import Formula, FormulaError, Node
 from tidal_lens.quantities.methods import AVERAGING, Methods
 from tidal_lens.quantities.moment import Moment, sample_ranges
-from tidal_lens.quantities.names import CONST, FILE, FORMULA, ROLES, NameTable, catalogue_formula, constant, density_is_constant, substitute
+from tidal_lens.quantities.names import (
+    CONST,
+    FILE,
+    FORMULA,
+    ROLES,
+    NameTable,
+    catalogue_formula,
+    constant,
+    density_is_constant,
+    pressure_is_absolute,
+    substitute,
+)
 from tidal_lens.quantities.nodes import node_values
 from tidal_lens.quantities.spread import Distribution, distribution_of
 from tidal_lens.work import Token
@@ -38,7 +49,7 @@ _AXES = ("x", "y", "z")
 _MINE, _IN_FILE = "Formulas", "In the file"
 _COMPONENTS = {"scalar": 1, "condition": 1, "vector": 3, "tensor": 9}
 _FREE_STREAM = frozenset({"p_ref", "rho_ref", "T_ref", "U_ref", "speed_ref", "q_ref", "M_ref", "p0_ref"})
-_DERIVED, _CONSTANT_DENSITY = "derivatives", "constant density"
+_DERIVED, _CONSTANT_DENSITY, _GAS_DENSITY = "derivatives", "density of the free stream", "density of a gas"
 _WORDS = {"R": "gas constant", "mu_ref": "viscosity", "t": "time"}
 
 
@@ -291,12 +302,17 @@ class QuantityStore:
             if getattr(self.flow.roles, key) or (key == "velocity"):
                 return None
             for given, way in substitute(key):
-                there = all(self.flow.si_units if word == "si" else getattr(self.flow.roles, word) for word in given.split())
-                if there and not self._lacking(way.root):
+                if all(self._given(word) for word in given.split()) and not self._lacking(way.root):
                     return way.root
             return None
         found = catalogue_formula(key) if key in BY_NAME else None
         return found.root if found is not None else None
+
+    def _given(self, word: str) -> bool:
+        """Whether what a substitute rests on is there: see :func:`tidal_lens.quantities.names.substitute`."""
+        if word == "absolute":
+            return pressure_is_absolute(self.flow, self.reference)
+        return self.flow.si_units if word == "si" else bool(getattr(self.flow.roles, word))
 
     def missing(self, key: str) -> str:
         """What is missing to have a quantity, in words; empty where nothing is."""
@@ -309,15 +325,15 @@ class QuantityStore:
                 out.append("a time series")
             if node.leaf is not None and node.leaf.key:
                 out += self._lack(node.leaf.key)
-        if not out and self._wants_gas(root) and density_is_constant(self.flow, self.reference, self.methods):
-            out.append("density")
-        return out
+        return out or self._lacking_gas(root)
 
-    @staticmethod
-    def _wants_gas(root: Node) -> bool:
-        """Whether a constant density will not do: for gas laws, and for derivatives of the density."""
+    def _lacking_gas(self, root: Node) -> list[str]:
+        """What laws of gases and derivatives of the density cannot do with: a constant density, a pressure that counts from elsewhere."""
         laws = "density" in root.keys and not root.keys.isdisjoint((f"{CONST}gamma", f"{CONST}R"))
-        return laws or any(n.what in DERIVATIVES and "density" in n.keys for n in root.walk())
+        if laws and self.reference.pressure is not None and self.reference.pressure <= 0.0:
+            return ["absolute pressure"]
+        wanted = laws or any(n.what in DERIVATIVES and "density" in n.keys for n in root.walk())
+        return ["density"] if wanted and density_is_constant(self.flow, self.reference, self.methods) else []
 
     def _lack(self, key: str) -> list[str]:
         if key not in self._lacks:
@@ -385,8 +401,8 @@ class QuantityStore:
             needs = BY_NAME[key].needs if key in BY_NAME else ()
             own = {_DERIVED} if key in DIFFERENTIATED else set()
             return {key} if not needs else own.union(*(self._leaves(n, seen) for n in needs))
-        constant_density = {_CONSTANT_DENSITY} if key == "density" and f"{CONST}rho_ref" in tree.keys else set()
-        out = constant_density | {"over cells" for n in tree.walk() if n.what == "over_cells"}
+        stands_in = {_CONSTANT_DENSITY if f"{CONST}rho_ref" in tree.keys else _GAS_DENSITY} if key == "density" else set()
+        out = stands_in | {"over cells" for n in tree.walk() if n.what == "over_cells"}
         out |= {_DERIVED for n in tree.walk() if n.what in DERIVATIVES}
         return out.union(*(self._leaves(k, seen) for k in tree.keys))
 
@@ -413,7 +429,7 @@ class QuantityStore:
             words = ["on walls"]
         passes = self._passes(key)
         words += ["over cells"] if "over cells" in leaves else []
-        words += ["density of the free stream"] if _CONSTANT_DENSITY in leaves else []
+        words += [word for word in (_CONSTANT_DENSITY, _GAS_DENSITY) if word in leaves]
         words += self._differences(cells=cells) if _DERIVED in leaves else []
         if passes:
             words.append(f"smoothed {passes}×")
