@@ -301,7 +301,7 @@ def test_an_incompressible_result_counts_its_pressure_from_the_free_stream(windo
     assert np.allclose(document.evaluator.store.values("bernoulli-coefficient"), 1.0)
     assert "density of the free stream" in window.bench.derive.notes.text()
     window.bench.derive.show_quantity("mach")
-    assert "Needs density" in window.bench.derive.span.text()
+    assert "Needs absolute pressure" in window.bench.derive.span.text()
     click(window.rail.buttons["case"])
     type_into(case.reference.pressure, "-3")
     settle(window)
