@@ -38,7 +38,7 @@ def shoot(window: Window, name: str) -> None:
 def write_formula(window: Window) -> None:
     """A formula, taken up, tried and put on the slice."""
     panel = window.bench.derive.formula
-    panel.take_up("turning_angle", "angle(U, U_ref) * 180 / pi")
+    panel.take_up("turning_angle", "angle(velocity, free_stream_velocity) * 180 / pi")
     panel.keep.click()
     settle(window)
     document = window.document

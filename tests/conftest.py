@@ -18,7 +18,15 @@ import pytest  # noqa: E402
 
 from tidal_lens.flow.case import Flow  # noqa: E402
 from tidal_lens.formats.registry import open_flow  # noqa: E402
+from tidal_lens.memory import say_limit  # noqa: E402
 from vortex_tank import demo_file  # noqa: E402
+
+
+@pytest.fixture
+def memory_limit():
+    """Chooses what may be kept, and forgets that choice."""
+    yield say_limit
+    say_limit(None)
 
 
 @pytest.fixture(scope="session")

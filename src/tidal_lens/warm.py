@@ -12,14 +12,16 @@ from tidal_lens.flow.case import Block, Boundary, Field, Flow
 from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.roles import Roles
 from tidal_lens.flow.volumes import turn_cells
+from tidal_lens.flow.welding import Joint, same_places
 from tidal_lens.quantities.criteria import discriminant, lambda2, swirl_axis, swirling_strength
 from tidal_lens.quantities.gradients import block_gradient, flow_gradient, flow_vortices, vorticity_and_q
 from tidal_lens.quantities.nodes import node_values
 from tidal_lens.quantities.smoothing import node_volumes, smoothed
 from tidal_lens.quantities.walls import distances
 from tidal_lens.sampling.mesh import mesh_of
+from tidal_lens.tracing.kernels import places_of
 from tidal_lens.tracing.streamlines import TraceSettings, seeds_on_line, trace_lines
-from tidal_lens.work import Token
+from tidal_lens.work import Token, read_only
 
 
 def tiny_flow() -> Flow:
@@ -45,6 +47,10 @@ def warm_kernels(token: Token | None = None) -> None:
     velocity = flow.fields["U"].values
     grid = flow.blocks[1].grid
     if isinstance(grid, UnstructuredGrid):
+        for thin in (1, 200_000):
+            joint = Joint.of(same_places(np.tile(flow.points[:1], (thin, 1)), np.arange(thin, dtype=np.int32))[0])
+            for dtype in (np.float32, np.float64):
+                joint.values(np.ones((thin, 3), dtype))
         turn_cells(flow.points[flow.blocks[1].points] * np.array([1.0, 1.0, -1.0]), grid.corners.copy(), grid.types)
     for dtype in (np.float32, np.float64):
         wanted.check()
@@ -64,4 +70,5 @@ def warm_kernels(token: Token | None = None) -> None:
     node_values(flow, flow.fields["c"], "distance")
     node_volumes(flow)
     distances(replace(flow, boundaries=(Boundary("wall", "wall", flow.points, flow.outside.faces, np.arange(flow.n_points)),)))
+    places_of(mesh.arrays, read_only(flow.points[:1]), np.empty((1, 2), np.int64), np.empty((1, 3)), 0, 1)
     trace_lines(flow, mesh, velocity, seeds_on_line((0.5, 0.5, 0.5), (0.5, 1.5, 1.5), 3), TraceSettings("both"))

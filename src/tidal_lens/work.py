@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 
 from numpy.typing import NDArray
 
-from tidal_lens.errors import CancelledError
+from tidal_lens.errors import CancelledError, TidalLensError
 
 _T = TypeVar("_T")
 Progress = Callable[[float], None]
@@ -26,6 +26,7 @@ class Token:
 
     def __init__(self, progress: Progress | None = None) -> None:
         self._gone = threading.Event()
+        self._error: TidalLensError = CancelledError()
         self._progress = progress
 
     def on_progress(self, progress: Progress) -> None:
@@ -36,20 +37,74 @@ class Token:
         """Ask the work to stop at its next check."""
         self._gone.set()
 
+    def refuse(self, error: TidalLensError) -> None:
+        """Ask the work to stop at its next check with an error, not as something that nobody wants any more."""
+        if not self._gone.is_set():
+            self._error = error
+            self._gone.set()
+
     @property
     def cancelled(self) -> bool:
         """Whether the work was asked to stop."""
         return self._gone.is_set()
 
+    @property
+    def unwanted(self) -> bool:
+        """Whether it was asked to stop because nobody wants its answer."""
+        return self._gone.is_set() and isinstance(self._error, CancelledError)
+
     def check(self) -> None:
-        """Raise :class:`CancelledError` if the work was asked to stop."""
+        """Raise :class:`CancelledError`, or the error it was refused with, if the work was asked to stop."""
         if self._gone.is_set():
-            raise CancelledError
+            raise self._error
 
     def report(self, fraction: float) -> None:
         """Tell how much is done, from 0 to 1."""
         if self._progress is not None:
             self._progress(fraction)
+
+
+_token: contextvars.ContextVar[Token | None] = contextvars.ContextVar("token", default=None)
+
+
+@contextlib.contextmanager
+def working_for(token: Token) -> Iterator[None]:
+    """While this lasts, chunks and checkpoints of the present thread watch a token."""
+    mark = _token.set(token)
+    try:
+        yield
+    finally:
+        _token.reset(mark)
+
+
+def checkpoint() -> None:
+    """Stop here if the work under way was asked to: loops that last call it, wherever they are.
+
+    Raises
+    ------
+    CancelledError
+        Or what the token was refused with.
+    """
+    token = _token.get()
+    if token is not None:
+        token.check()
+
+
+@contextlib.contextmanager
+def at_gate(gate: threading.Lock) -> Iterator[None]:
+    """Hold a lock; whoever waits for it can be cancelled meanwhile.
+
+    Raises
+    ------
+    CancelledError
+        The work under way was asked to stop while it waited.
+    """
+    while not gate.acquire(timeout=0.05):
+        checkpoint()
+    try:
+        yield
+    finally:
+        gate.release()
 
 
 def read_only(values: NDArray[Any]) -> NDArray[Any]:
@@ -83,7 +138,7 @@ def run_chunks(task: Callable[[int, int], None], count: int, chunk: int, token: 
     count, chunk : int
         Number of items, and items in a chunk.
     token : Token, optional
-        Checked before each chunk and told the progress.
+        Checked before each chunk and told the progress; without one, that of :func:`working_for` is checked.
 
     Raises
     ------
@@ -93,10 +148,11 @@ def run_chunks(task: Callable[[int, int], None], count: int, chunk: int, token: 
     starts = range(0, count, max(1, chunk))
     done = 0
     lock = threading.Lock()
+    watched = token or _token.get()
 
     def one(begin: int) -> None:
         nonlocal done
-        if token is not None and token.cancelled:
+        if watched is not None and watched.cancelled:
             return
         task(begin, min(begin + chunk, count))
         if token is not None:
@@ -109,8 +165,8 @@ def run_chunks(task: Callable[[int, int], None], count: int, chunk: int, token: 
             one(begin)
     else:
         _drain(_shared_pool().map(one, starts))
-    if token is not None:
-        token.check()
+    if watched is not None:
+        watched.check()
 
 
 def in_turn(task: Callable[[int], _T], count: int) -> Iterator[_T]:

@@ -144,6 +144,6 @@ def test_what_the_file_says_stays_and_names_come_before_guesses():
 
 def test_the_free_stream_is_taken_from_the_inlet():
     flow = with_velocity(lambda x, y, z: np.column_stack([4 * z * (1 - z), 0 * x, 0 * x]))
-    state = guessed_reference(found_in(flow), flow.fields, flow.roles, 1.4)
+    state = guessed_reference(found_in(flow), flow.fields, flow.roles, 1.4, flow.outside, np.arange(flow.n_points))
     assert "inlet" in state.origin
     assert 0.7 < state.speed < 1.0

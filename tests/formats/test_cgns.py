@@ -4,6 +4,7 @@ import h5py
 import numpy as np
 import pytest
 
+from cgns_nodes import node
 from making import cube_points
 from small_series import series, state
 from tidal_lens.errors import DoubtfulFlowError, FileError
@@ -28,21 +29,6 @@ def test_each_step_comes_back_as_it_was(tmp_path, step):
     assert (flow.reference.gamma, flow.reference.origin) == (1.3, "stated in the file")
     assert flow.si_units
     assert flow.roles.has_velocity
-
-
-def label(group, kind, data):
-    group.attrs.create("label", np.bytes_(kind), dtype="S33")
-    group.attrs.create("name", np.bytes_(group.name.split("/")[-1]), dtype="S33")
-    group.attrs.create("type", np.bytes_(data), dtype="S3")
-    return group
-
-
-def node(parent, name, kind, values=None):
-    group = label(parent.create_group(name), kind, "MT" if values is None else "R8")
-    if values is not None:
-        data = np.frombuffer(values.encode(), np.int8) if isinstance(values, str) else np.asarray(values)
-        group.create_dataset(" data", data=data)
-    return group
 
 
 def by_hand(path, kind="Structured", rind=0, dimensions=(3, 3)):

@@ -183,7 +183,11 @@ def test_a_collection_is_a_time_series_in_order(tmp_path):
 def test_a_missing_moment_harms_no_other(tmp_path):
     path = series(tmp_path)
     (tmp_path / "b0.vts").unlink()  # of time 0.5
-    with pytest.raises(FileError, match=r"b0\.vts"):
+    flow = open_flow(path, step=1)
+    assert [b.name for b in flow.blocks] == ["a"]
+    assert any("b0.vts is missing and was left out" in text for text in flow.notices)
+    (tmp_path / "a0.vts").unlink()
+    with pytest.raises(FileError, match=r"t = 0\.5, \w0\.vts, is missing"):
         open_flow(path, step=1)
     assert open_flow(path, step=2).step == 2
 
@@ -197,7 +201,7 @@ def test_a_collection_of_pieces(tmp_path):
 
 @pytest.mark.parametrize(("kind", "content", "match"), [
     ("PUnstructuredGrid", '<Piece Source="../out.vtu"/>', "outside its own folder"),
-    ("PUnstructuredGrid", '<Piece Source="gone.vtu"/>', "does not exist"),
+    ("PUnstructuredGrid", '<Piece Source="gone.vtu"/>', "not even gone.vtu"),
     ("PUnstructuredGrid", '<Piece Source="a.vts"/>', "holds StructuredGrid"),
     ("PUnstructuredGrid", "", "names no pieces"),
     ("PStructuredGrid", '<Piece Source="run.x"/>', "holds PStructuredGrid"),

@@ -22,7 +22,7 @@ def _early_flip(data, random):
 
 
 def _cut(data, random):
-    return data[: int(random.integers(1, len(data)))]
+    return data[: int(random.integers(len(data)))]
 
 
 def _drop(data, random):
@@ -64,7 +64,7 @@ WAYS = (_flip, _early_flip, _cut, _drop, _double, _zero, _number, _number, _swap
 def mutated(data, random):
     """The content of a file, broken in one or two ways."""
     for _ in range(1 if random.random() < 0.7 else 2):
-        if not data:
+        if not data:  # nothing is left to break
             break
         data = WAYS[int(random.integers(len(WAYS)))](data, random)
     return data

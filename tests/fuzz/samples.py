@@ -7,7 +7,7 @@ import h5py
 import numpy as np
 from vtkmodules.util.numpy_support import numpy_to_vtk
 from vtkmodules.vtkCommonCore import vtkPoints
-from vtkmodules.vtkCommonDataModel import vtkUnstructuredGrid
+from vtkmodules.vtkCommonDataModel import vtkMultiBlockDataSet, vtkRectilinearGrid, vtkUnstructuredGrid
 from vtkmodules.vtkIOHDF import vtkHDFWriter
 from vtkmodules.vtkIOLegacy import vtkDataSetWriter
 from vtkmodules.vtkIOXML import vtkXMLStructuredGridWriter, vtkXMLUnstructuredGridWriter
@@ -15,6 +15,7 @@ from vtkmodules.vtkIOXML import vtkXMLStructuredGridWriter, vtkXMLUnstructuredGr
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from cell_checks import filled, honeycomb, linear, polyhedron, stream
+from cgns_nodes import node
 from making import cells_of, cube_points
 from small_series import series
 from tidal_lens.cutting.contour import to_unstructured
@@ -73,6 +74,55 @@ def _xdmf(path):
     return path
 
 
+def _own_nodes(path):
+    """Cells that share no nodes."""
+    points, corners = cube_points(3), cells_of("hexahedra", 3)[0]
+    loose = points[corners].reshape(-1, 3)
+    grid = UnstructuredGrid(len(loose), np.arange(len(loose), dtype=np.int32).reshape(-1, 8), np.full(len(corners), 12, np.uint8))
+    write(vtkXMLUnstructuredGridWriter(), filled(to_unstructured(loose, grid)), path)
+    return path
+
+
+def _lattice_hdf(path):
+    """Structured and rectilinear blocks in one file."""
+    lattice = vtkRectilinearGrid()
+    lattice.SetDimensions(3, 3, 3)
+    for put in (lattice.SetXCoordinates, lattice.SetYCoordinates, lattice.SetZCoordinates):
+        put(numpy_to_vtk(np.arange(3.0), deep=1))
+    both = vtkMultiBlockDataSet()
+    both.SetBlock(0, filled(structured()))
+    both.SetBlock(1, filled(lattice))
+    return _hdf(path, both)
+
+
+def _zones(path, *, plane, bars):
+    """A zone round an axis: cylindrical coordinates and ranges of faces, or a plane with curves as ranges or as bars."""
+    r, a = np.meshgrid(np.linspace(1, 2, 3), np.linspace(0, 2, 5), indexing="ij")
+    x, y = r * np.cos(a), r * np.sin(a)
+    with h5py.File(path, "w") as file:
+        base = node(file, "Base", "CGNSBase_t", np.array([2, 2] if plane else [3, 3], np.int32))
+        size = [[15], [8], [0]] if bars else [[5, 3], [4, 2], [0, 0]] if plane else [[5, 3, 2], [4, 2, 1], [0, 0, 0]]
+        zone = node(base, "zone", "Zone_t", np.array(size, np.int32))
+        node(zone, "ZoneType", "ZoneType_t", "Unstructured" if bars else "Structured")
+        grid, sol = node(zone, "GridCoordinates", "GridCoordinates_t"), node(zone, "Sol", "FlowSolution_t")
+        coordinates = {"X": x, "Y": y} if plane else {"R": np.stack([r, r]), "Theta": np.stack([a, a]), "Z": np.stack([0 * r, 0 * r + 1])}
+        for axis, values in coordinates.items():
+            node(grid, f"Coordinate{axis}", "DataArray_t", values.ravel() if bars else values)
+            node(sol, f"Velocity{axis}", "DataArray_t", (0 * values + 1).ravel() if bars else 0 * values + 1)
+        one = node(node(zone, "ZoneBC", "ZoneBC_t"), "rim", "BC_t", "BCWall")
+        if bars:
+            index = np.arange(15).reshape(3, 5)
+            quads = np.stack([index[:-1, :-1], index[:-1, 1:], index[1:, 1:], index[1:, :-1]], axis=-1).reshape(-1, 4) + 1
+            for name, kind, first, table in (("line", 3, 1, np.column_stack([index[0, :-1], index[0, 1:]]) + 1), ("cells", 7, 5, quads)):
+                section = node(zone, name, "Elements_t", np.array([kind, 0], np.int32))
+                node(section, "ElementRange", "IndexRange_t", np.array([first, first + len(table) - 1], np.int32))
+                node(section, "ElementConnectivity", "DataArray_t", table.ravel().astype(np.int32))
+        node(one, "GridLocation", "GridLocation_t", "EdgeCenter" if bars else "JFaceCenter")
+        ends = [[1, 4]] if bars else [[1, 1], [4, 1]] if plane else [[1, 3, 1], [4, 3, 1]]
+        node(one, "PointRange", "IndexRange_t", np.array(ends, np.int32))
+    return path
+
+
 def make_samples(folder):
     """Good files of all formats; the files that a file links to stand beside it."""
     made = []
@@ -92,6 +142,9 @@ def make_samples(folder):
         made.append(_legacy(folder / f"block-{binary}.vtk", filled(structured()), binary, 51))
         made.append(_legacy(folder / f"polyhedra-{binary}.vtk", _polyhedra(), binary, 42))
     made += [_hdf(folder / "mesh.vtkhdf", _mesh()), _hdf(folder / "polyhedra.vtkhdf", _polyhedra()), _xdmf(folder / "mesh.xdmf")]
+    made += [_own_nodes(folder / "own nodes.vtu"), _lattice_hdf(folder / "lattices.vtkhdf")]
+    made += [_zones(folder / f"{name}.cgns", plane=plane, bars=bars) for name, plane, bars in (
+        ("cylindrical", False, False), ("plane", True, False), ("bars", True, True))]
     made.append(series(folder)[0])
     made.append(folder / "run 01.cgns")
     data = Path(__file__).parent.parent / "data"

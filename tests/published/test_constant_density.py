@@ -32,7 +32,7 @@ def test_bernoulli():
     assert np.allclose(store.values("mass-flux"), RHO * flow.fields["U"].values)
     assert store.describe("dynamic-pressure").made == "node values, density of the free stream"
     assert store.describe("cp").made == "node values"
-    assert np.allclose(store.evaluate(store.check("0.5 * rho * mag(U)**2 + p")), 110.0)
+    assert np.allclose(store.evaluate(store.check("0.5 * density * length(velocity)**2 + pressure")), 110.0)
 
 
 @pytest.mark.parametrize("name", ["mach", "sound-speed", "total-pressure", "pitot-pressure", "total-pressure-loss", "total-temperature",

@@ -227,8 +227,8 @@ def test_derivatives_in_time_are_exact_for_parabolas_on_uneven_steps():
                                           "Pressure": p[:, 0] + 3 * t - t**2})
     for n, t in enumerate(times):
         assert np.allclose(stores[n].values("pressure-rate"), 3 - 2 * t), n
-        assert np.allclose(stores[n].evaluate(stores[n].check("ddt(U)")), [1 + 4 * t, 0, 0])
-        assert np.allclose(stores[n].evaluate(stores[n].check("t * 2")), 2 * t)
+        assert np.allclose(stores[n].evaluate(stores[n].check("rate(velocity)")), [1 + 4 * t, 0, 0])
+        assert np.allclose(stores[n].evaluate(stores[n].check("time * 2")), 2 * t)
 
 
 def test_what_moves_with_the_flow_does_not_change_along_its_path():

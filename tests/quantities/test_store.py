@@ -159,7 +159,7 @@ for case in cases:
                 QuantityStore(case, flow.reference, choices).values(definition.name)
                 had += 1
         store = QuantityStore(case, flow.reference, choices)
-        for text in ("smooth(p, 2)", "over_cells(p)", "mean(p)", "laplacian(p)"):
+        for text in ("smooth(pressure, 2)", "over_cells(pressure)", "mean(pressure)", "laplacian(pressure)"):
             store.evaluate(store.check(text))
 assert had > 500, had
 assert compiled() == before, compiled() - before

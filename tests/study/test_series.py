@@ -36,11 +36,14 @@ def test_another_reference_state_is_another_evaluator(tmp_path):
     assert kept.evaluator(0, other).flow is flow
 
 
-def test_old_steps_are_dropped_over_the_budget(tmp_path):
-    kept, flow = begin(tmp_path, budget=1)
+def test_old_steps_are_dropped_over_the_limit(tmp_path, memory_limit):
+    kept, flow = begin(tmp_path)
     for step in (1, 2):
         kept.evaluator(step, flow.reference)
-    assert [kept.has(n) for n in range(3)] == [False, True, True]
+    assert all(kept.has(n) for n in range(3))
+    memory_limit(1)
+    assert [kept.has(n) for n in range(3)] == [False, False, True], "the one used last stays"
+    memory_limit(None)
     assert kept.evaluator(0, flow.reference).flow.step == 0
 
 

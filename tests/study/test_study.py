@@ -6,6 +6,7 @@ import pytest
 from making import cube_flow
 from tidal_lens.errors import CancelledError, FileError, StudyError
 from tidal_lens.flow.reference import ReferenceState
+from tidal_lens.memory import KEEPER
 from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.store import QuantityStore, distribution_of
 from tidal_lens.study.beginnings import first_study, new_isosurface, new_slice, new_streamlines, round_to
@@ -230,9 +231,10 @@ def test_key_ranges():
     assert low < 1 < high
 
 
-def test_the_store_forgets_the_longest_unused():
+def test_the_store_forgets_the_longest_unused(memory_limit):
     ev = evaluator()
-    store = QuantityStore(ev.flow, ev.flow.reference, budget=40_000)
+    store = QuantityStore(ev.flow, ev.flow.reference)
+    memory_limit(KEEPER.total + 40_000)
     for name in ("speed", "vorticity-x", "divergence", "q", "vorticity-magnitude"):
         store.values(name)
     assert store.nbytes <= 40_000 + 9 * 8 * 11**3

@@ -266,6 +266,7 @@ def test_each_line_knows_why_it_ended(window):
     window.view.pointed.connect(told.append)
     for x, y in places[:: max(1, len(places) // 8)]:
         move(window.view, QPointF(float(x) + 25, float(y)))
+        settle(window)  # where lines are is found out in the background
         move(window.view, QPointF(float(x), float(y)))
     assert any("downstream it left the domain" in t and "error estimate" in t for t in told), told
     QTest.mouseClick(controls.direction.button("forward"), Qt.MouseButton.LeftButton)

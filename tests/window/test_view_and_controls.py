@@ -215,6 +215,6 @@ def test_a_save_that_fails_is_told(window, tmp_path):
     (tmp_path / "file").write_text("")
     assert not window.document.save(tmp_path / "file" / "x.tidal")
     wait(window.strips.live, "a strip", 5)
-    assert "could not be saved" in window.strips.live()[0].text.text()
+    assert "could not be written" in window.strips.live()[0].text.text()
     window.strips.clear()
     assert window.strips.live() == []

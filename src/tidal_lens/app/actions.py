@@ -85,6 +85,8 @@ ACTIONS: tuple[Action, ...] = (
            lambda w, _: w.open_demo("kittiwake coarse.vtm")),
     Action("demo-gust", "Open the gust demo", "", "Open Kittiwake in a gust: a time series.",
            lambda w, _: w.open_demo("kittiwake gust.cgns")),
+    Action("memory", "Choose how much memory is kept…", "", "Choose how much of what can be worked out again may stay in memory.",
+           lambda w, _: w.status.choose_limit()),
     Action("undo", "Undo", "Ctrl+Z", "Take the last change back.", lambda w, _: w.document.undo(),
            lambda w: bool(w.document.undo_what)),
     Action("redo", "Redo", "Ctrl+Shift+Z", "Bring a change back that was undone.", lambda w, _: w.document.redo(),

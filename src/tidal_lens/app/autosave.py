@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-import os
+import threading
 from pathlib import Path
 
 import platformdirs
-import psutil
 from PyQt6.QtCore import QObject, QTimer
 
 from tidal_lens.app.document import Document, Notice
+from tidal_lens.errors import TidalLensError
+from tidal_lens.scratch import clean, is_alive, own_mark
 from tidal_lens.study.files import SUFFIX, save_study
+from tidal_lens.study.model import Study
 
-_DELAY = 1500
+_DELAY = 1000  # milliseconds from the first change that is not saved yet; later ones do not put it off
 
 
 def state_folder() -> Path:
@@ -21,17 +23,12 @@ def state_folder() -> Path:
 
 
 def _own_file() -> Path:
-    # The start time tells a process of the same number after a restart of the machine apart.
-    return state_folder() / f"autosave-{os.getpid()}-{int(psutil.Process().create_time())}{SUFFIX}"
+    return state_folder() / f"autosave-{own_mark()}{SUFFIX}"
 
 
 def _is_orphan(path: Path) -> bool:
-    try:
-        _, pid, begun = path.stem.split("-")
-        process = psutil.Process(int(pid))
-        return int(process.create_time()) != int(begun)
-    except (ValueError, psutil.Error):
-        return True
+    parts = path.stem.split("-")
+    return len(parts) != 3 or not is_alive(parts[1], parts[2])
 
 
 def leftovers() -> list[Path]:
@@ -41,7 +38,10 @@ def leftovers() -> list[Path]:
 
 
 class Autosave(QObject):
-    """Saves the study a moment after each change; a clean end removes the file."""
+    """Saves the study a second after a change, in a thread of its own: no other work can keep it waiting.
+
+    A clean end removes the file.
+    """
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
@@ -50,19 +50,51 @@ class Autosave(QObject):
         self._timer.setSingleShot(True)
         self._timer.setInterval(_DELAY)
         self._timer.timeout.connect(self.save_now)
-        document.study_changed.connect(self._timer.start)
+        self._wish: Study | None = None
+        self._condition = threading.Condition()
+        self._thread: threading.Thread | None = None
+        self._over = False
+        self._trouble = ""
+        document.study_changed.connect(self._changed)
+
+    def _changed(self) -> None:
+        if not self._timer.isActive():
+            self._timer.start()
 
     def save_now(self) -> None:
         """Save in the background if there is anything unsaved."""
-        study, path = self._document.study, _own_file()
-        if self._document.is_changed:
-            self._document.jobs.submit("autosave", "Autosave", lambda _token: save_study(study, path), lambda _a: None,
-                                       self._document._tell)
-        elif path.exists():
-            path.unlink(missing_ok=True)
+        if self._trouble:
+            text = f"The study could not be kept safe in the background. {self._trouble}"
+            self._document.noticed.emit(Notice("warn", text, lasting=True))
+            self._trouble = ""
+        if not self._document.is_changed:
+            _own_file().unlink(missing_ok=True)
+            return
+        with self._condition:
+            self._wish = self._document.study
+            if self._thread is None:
+                self._thread = threading.Thread(target=self._serve, name="autosave", daemon=True)
+                self._thread.start()
+            self._condition.notify()
+
+    def _serve(self) -> None:
+        path = _own_file()
+        while True:
+            with self._condition:
+                while self._wish is None and not self._over:
+                    self._condition.wait()
+                if self._over:
+                    return
+                study, self._wish = self._wish, None
+            try:
+                if study is not None:
+                    save_study(study, path)
+            except TidalLensError as error:
+                self._trouble = str(error)
 
     def offer_leftovers(self) -> None:
-        """Offer to take up what a crash left behind."""
+        """Offer to take up what a crash left behind, and clean away what it left half written."""
+        clean(state_folder())
         found = leftovers()
         if not found:
             return
@@ -77,9 +109,14 @@ class Autosave(QObject):
             self._document.case_changed.connect(drop)
 
         self._document.noticed.emit(Notice("note", "Tidal Lens did not end properly last time. The study was kept.",
-                                           (("Take it up again", take_up), ("Discard it", drop))))
+                                           (("Take it up again", take_up), ("Discard it", drop)), lasting=True))
 
     def end(self) -> None:
         """A clean end: nothing is left behind."""
         self._timer.stop()
+        with self._condition:
+            self._over = True
+            self._condition.notify()
+        if self._thread is not None:
+            self._thread.join(2.0)
         _own_file().unlink(missing_ok=True)

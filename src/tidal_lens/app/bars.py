@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
     QLabel,
+    QMenu,
     QProgressBar,
     QPushButton,
     QSizePolicy,
@@ -25,6 +26,7 @@ from tidal_lens.app.bench import STATIONS
 from tidal_lens.app.document import Document, Notice
 from tidal_lens.app.parts import IconButton, label
 from tidal_lens.app.transport import Transport
+from tidal_lens.memory import KEEPER, limit, said_limit
 
 if TYPE_CHECKING:
     from tidal_lens.app.window import Window
@@ -115,7 +117,15 @@ class Rail(QWidget):
 
 
 class StatusLine(QWidget):
-    """Position and value under the pointer, the running job, cells and memory."""
+    """Position and value under the pointer, the running job, cells and memory.
+
+    Signals
+    -------
+    limit_chosen(object)
+        Bytes that may be kept, None for the usual.
+    """
+
+    limit_chosen = pyqtSignal(object)
 
     def __init__(self, document: Document) -> None:
         super().__init__()
@@ -135,7 +145,10 @@ class StatusLine(QWidget):
         self.progress.setFixedWidth(110)
         self.cancel = IconButton("x", "Cancel", "Cancel the running work (Esc)", document.cancel_work, size=14)
         self.cancel.setFixedSize(QSize(20, 20))
-        self.facts = QLabel()
+        self.facts = QToolButton()
+        self.facts.setAccessibleName("Memory")
+        self.facts.setProperty("role", "fact")
+        self.facts.clicked.connect(self.choose_limit)
         line.addWidget(self.pointer, 1)
         for widget in (self.job, self.progress, self.cancel):
             widget.hide()
@@ -175,7 +188,25 @@ class StatusLine(QWidget):
         memory = self._process.memory_info().rss / 1e9
         cells = f"{flow.n_cells:,} cells  ·  " if flow is not None else ""
         self.facts.setText(f"{cells}{memory:.2f} GB")
-        self.facts.setToolTip("Memory that Tidal Lens takes")
+        kinds = KEEPER.by_kind()
+        listed = ", ".join(f"{kind} {nbytes / 1e9:.2f}" for kind, nbytes in sorted(kinds.items(), key=lambda k: -k[1])) or "nothing"
+        self.facts.setToolTip(f"Memory that Tidal Lens takes. What can be worked out again takes {KEEPER.total / 1e9:.2f} of "
+                              f"{limit() / 1e9:.1f} GB that it may: {listed}. Click to choose how much it may take.")
+
+    def choose_limit(self) -> None:
+        """Offer how much may be kept."""
+        whole = psutil.virtual_memory().total
+        menu = QMenu(self)
+        usual = menu.addAction(f"A third of the machine's memory ({whole / 3e9:.1f} GB)")
+        sizes = [gb for gb in (1, 2, 4, 8, 16, 32, 64) if gb * 1e9 < whole]
+        choices = [(usual, None), *((menu.addAction(f"{gb} GB"), gb * 1_000_000_000) for gb in sizes)]
+        for action, nbytes in choices:
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(nbytes == said_limit())
+                action.triggered.connect(lambda _on=False, n=nbytes: self.limit_chosen.emit(n))
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(self.facts.mapToGlobal(self.facts.rect().topLeft()))
 
 
 class Strip(QWidget):
@@ -225,6 +256,7 @@ class Strips(QWidget):
         self._line.setSpacing(6)
         self.hide()
         document.noticed.connect(self.tell)
+        document.case_opened.connect(self._new_file)
 
     def tell(self, notice: Notice) -> None:
         """Show a notice; the same is not shown twice."""
@@ -237,6 +269,12 @@ class Strips(QWidget):
         strip.gone.connect(lambda: self.setVisible(bool(self.live())))
         self._line.insertWidget(0, strip)
         self.show()
+
+    def _new_file(self) -> None:
+        """What was told of an earlier file is over."""
+        for strip in self.live():
+            if not strip.notice.lasting:
+                strip.dismiss()
 
     def live(self) -> list[Strip]:
         """Strips that are up."""

@@ -108,7 +108,10 @@ class Card(QWidget):
         layer = self.layer
         if layer is None:
             return
-        p = QPainter(self)
+        with QPainter(self) as p:
+            self._paint(p, layer)
+
+    def _paint(self, p: QPainter, layer: AnyLayer) -> None:
         p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
         chosen = self.document.chosen == self.layer_id
         drawn = self.document.study.is_drawn(layer)

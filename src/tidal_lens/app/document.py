@@ -14,9 +14,11 @@ from tidal_lens.app.jobs import Jobs
 from tidal_lens.errors import DoubtfulFlowError, TidalLensError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.roles import without_a_role
+from tidal_lens.formats.beside import results_of
 from tidal_lens.formats.bodies import SUFFIXES
 from tidal_lens.formats.numbered import siblings
 from tidal_lens.formats.reading import TooLargeError
+from tidal_lens.memory import KEEPER
 from tidal_lens.quantities.gradients import prepare_gradients
 from tidal_lens.quantities.store import LARGE, Distribution
 from tidal_lens.sampling.mesh import mesh_of
@@ -37,11 +39,15 @@ TABLES = (".csv", ".dat", ".txt")
 
 @dataclass(frozen=True)
 class Notice:
-    """Something to tell the user in a strip: a grade (``bad``, ``warn``, ``note``), text, and what can be done."""
+    """Something to tell the user in a strip: a grade (``bad``, ``warn``, ``note``), text, and what can be done.
+
+    A ``lasting`` one is of no single file: it stays when another is opened.
+    """
 
     grade: str
     text: str
     actions: tuple[tuple[str, Callable[[], None]], ...] = ()
+    lasting: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,6 +56,7 @@ class _Opened:
     flow: Flow
     evaluator: Evaluator
     study: Study
+    belongs: list[Path]
 
 
 class Document(QObject):
@@ -61,6 +68,8 @@ class Document(QObject):
         The study has another value (not for camera moves).
     case_changed
         Another flow is open.
+    case_opened
+        A file was opened: what was told of an earlier one is over.
     step_changed
         Another step of the series is shown, or could not be.
     result_changed(str)
@@ -81,6 +90,7 @@ class Document(QObject):
 
     study_changed = pyqtSignal()
     case_changed = pyqtSignal()
+    case_opened = pyqtSignal()
     step_changed = pyqtSignal()
     result_changed = pyqtSignal(str)
     quantity_known = pyqtSignal(str)
@@ -378,6 +388,8 @@ class Document(QObject):
             if self.study.layer(layer.id) is None or evaluator is not self.evaluator:
                 return
             self.results[layer.id] = result
+            KEEPER.note("table", sum(r.colours.nbytes for r in self.results.values() if r.colours is not None), lambda: None, "colours",
+                        fixed=True)
             self.result_changed.emit(layer.id)
             for name in _quantities_of(result.layer):
                 self.quantity_known.emit(name)
@@ -473,9 +485,10 @@ class Document(QObject):
             wanted = reference_of(flow, study) if study is not None else flow.reference
             evaluator = Evaluator(flow, wanted, methods_of(study) if study is not None else None)
             begin = study if study is not None else first_study(flow, evaluator.store)
+            belongs = results_of(path) if study is None and not raw.times else []
             facts = {"case": str(path.resolve()), "step": flow.step, "numbered": many, "reading": part,
                      **({"history": history} if history else {})}
-            return _Opened(raw, flow, evaluator, begin.model_copy(update=facts))
+            return _Opened(raw, flow, evaluator, begin.model_copy(update=facts), belongs)
 
         def failed(error: TidalLensError) -> None:
             actions: tuple[tuple[str, Callable[[], None]], ...] = ()
@@ -483,9 +496,17 @@ class Document(QObject):
                 actions = (("Open it anyway", lambda: self.open_path(path, anyway=True, numbered=many, reading=reading)),)
             if isinstance(error, TooLargeError):
                 actions = self._ways_to_less(path, error, reading, numbered=many)
-            self.noticed.emit(Notice("bad", str(error), actions))
+
+            def tell(belongs: list[Path]) -> None:
+                self.noticed.emit(Notice("bad", str(error), (*actions, *self._ways_to_whole(belongs))))
+
+            self.jobs.submit("beside", "Looking beside it", lambda _token: results_of(path), tell, lambda _error: tell([]))
 
         self.jobs.submit("case", f"Opening {path.name}", work, lambda opened: self._adopt(opened, file), failed)
+
+    def _ways_to_whole(self, belongs: list[Path]) -> tuple[tuple[str, Callable[[], None]], ...]:
+        """Results that a file is only a part of, to be opened instead."""
+        return tuple((f"Open {index.name}", partial(self.open_path, index, anyway=True)) for index in belongs[:2])
 
     def _ways_to_less(self, path: Path, error: TooLargeError, reading: ReadingSetting, *,
                       numbered: bool) -> tuple[tuple[str, Callable[[], None]], ...]:
@@ -516,6 +537,7 @@ class Document(QObject):
         if opened.study.camera is not None:
             c = opened.study.camera
             self.camera = camera_from(c)
+        self.case_opened.emit()
         self.case_changed.emit()
         self.refresh()
         self.study_changed.emit()
@@ -530,7 +552,15 @@ class Document(QObject):
                          lambda _error: None)
         for text in opened.flow.notices:
             self.noticed.emit(Notice("warn", f"{opened.flow.path.name}: {text}"))
+        if opened.belongs:
+            self.noticed.emit(Notice("note", f"{opened.flow.path.name} is a part of {opened.belongs[0].name}.",
+                                     self._ways_to_whole(opened.belongs)))
         self._offer_series(opened.flow)
+        if opened.flow.layer_found:
+            study = opened.study
+            action = ("Take it as three-dimensional", lambda: self.edit(
+                self.study.with_(reading=study.reading.with_(in_space=True)), "What is read"))
+            self.noticed.emit(Notice("note", f"{opened.flow.path.name} is one layer of cells: it is taken for a plane flow.", (action,)))
 
     def _offer_series(self, flow: Flow) -> None:
         others = siblings(flow.path) if not flow.times else []
@@ -552,9 +582,9 @@ class Document(QObject):
         self.file_changed.emit()
         return True
 
-    def close(self) -> None:
-        """Give up all work."""
-        self.jobs.close()
+    def close(self) -> bool:
+        """Give up all work; whether all of it ended in time."""
+        return self.jobs.close()
 
     def _tell(self, error: TidalLensError) -> None:
         self.noticed.emit(Notice("bad", str(error)))

@@ -1,21 +1,29 @@
-"""Work outside the GUI thread: one slot a purpose, the newest wish of a slot wins."""
+"""Work outside the GUI thread: one slot a purpose, the newest wish of a slot wins.
+
+Nothing holds the window: work that was cancelled and does not stop in time is let go of, its thread ends when it can.
+"""
 
 from __future__ import annotations
 
 import itertools
+import threading
 import time
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from queue import SimpleQueue
 from typing import Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tidal_lens.errors import CancelledError, TidalLensError
-from tidal_lens.work import Token, give_way
+from tidal_lens.memory import tidy_memory
+from tidal_lens.work import Token, give_way, working_for
 
 _PATIENCE = 0.25  # seconds that a piece of work under way may take when a newer wish comes in
 _PULSE = 0.08  # seconds between two reports of progress
+_LET_GO = 450  # milliseconds after a cancel at which work that still goes on is let go of
+_END = 2.0  # seconds that closing waits for threads
+_WORKERS = 4
 _numbers = itertools.count(1)
 
 
@@ -53,9 +61,11 @@ class Jobs(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pool = ThreadPoolExecutor(4, thread_name_prefix="job", initializer=give_way)
+        self._queue: SimpleQueue[Job | None] = SimpleQueue()
+        self._threads: list[threading.Thread] = []
         self._running: dict[str, Job] = {}
         self._waiting: dict[str, Job] = {}
+        self._let_go: set[Job] = set()
         self._answered.connect(self._take)
         self._progressed.connect(self._note)
         self._closed = False
@@ -85,7 +95,7 @@ class Jobs(QObject):
             self._begin(job)
             return
         if time.monotonic() - running.begun > _PATIENCE:
-            running.token.cancel()
+            self._stop(running)
         self._waiting[slot] = job
 
     def _teller(self, job: Job) -> Callable[[float], None]:
@@ -101,7 +111,20 @@ class Jobs(QObject):
         """Give up what a slot is doing and was going to do."""
         self._waiting.pop(slot, None)
         if slot in self._running:
-            self._running[slot].token.cancel()
+            self._stop(self._running[slot])
+
+    def _stop(self, job: Job) -> None:
+        if not job.token.cancelled:
+            job.token.cancel()
+            QTimer.singleShot(_LET_GO, lambda: self._leave(job))
+
+    def _leave(self, job: Job) -> None:
+        """Wait no longer for work that nobody wants: another thread takes the place of its own."""
+        if self._closed or self._running.get(job.slot) is not job:
+            return
+        self._let_go.add(job)
+        self._next(job)
+        self.changed.emit()
 
     def cancel_all(self) -> None:
         """Give up everything."""
@@ -116,22 +139,45 @@ class Jobs(QObject):
         """The job that has run longest."""
         return min(self._running.values(), key=lambda j: j.number, default=None)
 
-    def close(self) -> None:
-        """Give up everything and wait for the threads."""
+    def close(self) -> bool:
+        """Give up everything; whether all threads ended within two seconds."""
         self._closed = True
-        self.cancel_all()
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        self._waiting.clear()
+        for job in self._running.values():
+            job.token.cancel()
+        for _ in self._threads:
+            self._queue.put(None)
+        end = time.monotonic() + _END
+        for thread in self._threads:
+            thread.join(max(0.0, end - time.monotonic()))
+        return not any(thread.is_alive() for thread in self._threads)
 
     def _begin(self, job: Job) -> None:
         self._running[job.slot] = job
         job.begun = time.monotonic()
-        self._pool.submit(self._run, job)
+        self._threads = [t for t in self._threads if t.is_alive()]
+        if len(self._threads) < _WORKERS + len(self._let_go):
+            # Daemons: one that is lost in a library's code cannot keep the program from ending.
+            self._threads.append(threading.Thread(target=self._serve, name=f"job {len(self._threads)}", daemon=True))
+            self._threads[-1].start()
+        self._queue.put(job)
         self.changed.emit()
+
+    def _serve(self) -> None:
+        give_way()
+        while (job := self._queue.get()) is not None:
+            self._run(job)
+            if job in self._let_go:
+                return  # another has taken this thread's place
+            del job  # or what it worked on would be held until the next one comes
+            if self._queue.empty():
+                tidy_memory()
 
     def _run(self, job: Job) -> None:
         answer: Any
         try:
-            answer = job.work(job.token)
+            with working_for(job.token):
+                answer = job.work(job.token)
         except TidalLensError as exc:
             answer = exc
         except MemoryError:
@@ -142,15 +188,21 @@ class Jobs(QObject):
         if not self._closed:
             self._answered.emit(job, answer)
 
-    def _take(self, job: Job, answer: Any) -> None:
-        if self._closed:
-            return
-        if self._running.get(job.slot) is job:
-            del self._running[job.slot]
+    def _next(self, job: Job) -> None:
+        """A job is over: the next wish for its slot begins."""
+        del self._running[job.slot]
         following = self._waiting.pop(job.slot, None)
         if following is not None:
             self._begin(following)
-        if not job.token.cancelled:
+
+    def _take(self, job: Job, answer: Any) -> None:
+        if self._closed:
+            return
+        if self._running.get(job.slot) is not job:  # let go of before
+            self._let_go.discard(job)
+            return
+        self._next(job)
+        if not job.token.unwanted:
             if isinstance(answer, TidalLensError):
                 if not isinstance(answer, CancelledError):
                     job.failed(answer)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -41,6 +42,12 @@ def number_text(value: float, digits: int = 4) -> str:
         head = head.rstrip("0").rstrip(".") if "." in head else head
         text = f"{head}e{int(tail)}"
     return text.replace("-", "−")
+
+
+def telling_digits(values: Sequence[float], at: int, least: int = 4, most: int = 15) -> int:
+    """How many digits a value needs to be told from its neighbours in a list."""
+    near = [values[n] for n in (at - 1, at + 1) if 0 <= n < len(values) and values[n] != values[at]]
+    return next((d for d in range(least, most) if all(number_text(v, d) != number_text(values[at], d) for v in near)), most)
 
 
 def parse_number(text: str) -> float:
@@ -244,7 +251,7 @@ class Slider(QSlider):
     def show_value(self, value: float) -> None:
         """Show a number without telling anyone."""
         self._silent = True
-        self.setValue(round(100 * (value - self._low) / (self._high - self._low)))
+        self.setValue(round(100 * min(max((value - self._low) / (self._high - self._low), 0.0), 1.0)))
         self._silent = False
 
 
@@ -273,11 +280,11 @@ class ColourButton(QToolButton):
         dialog.open()
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(theme.colour("sea" if self.hasFocus() else "line"))
-        painter.setBrush(QColor(self._colour))
-        painter.drawRoundedRect(self.rect().adjusted(1, 1, -2, -2), 5, 5)
+        with QPainter(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(theme.colour("sea" if self.hasFocus() else "line"))
+            painter.setBrush(QColor(self._colour))
+            painter.drawRoundedRect(self.rect().adjusted(1, 1, -2, -2), 5, 5)
 
 
 class _Box(QComboBox):
@@ -336,17 +343,81 @@ class QuantityChooser(_Box):
 
 
 class Check(QCheckBox):
-    """A check box that tells only what the user did."""
+    """A check box that tells only what the user did; a long text is cut short, and whole in the tooltip."""
 
     def __init__(self, text: str, tip: str, act: Callable[[bool], object]) -> None:
         super().__init__(text)
+        self._whole, self._tip = text, tip
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName(text)
         self.setToolTip(tip)
         self.clicked.connect(lambda on: act(bool(on)))
+
+    def minimumSizeHint(self) -> QSize:
+        size = super().minimumSizeHint()
+        return QSize(min(size.width(), _LEAST), size.height())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        shown = self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideMiddle, max(self.width() - 30, 20))
+        if shown != self.text():
+            self.setText(shown)
+            self.setToolTip(self._tip if shown == self._whole else f"{self._whole}: {self._tip}")
+
+
+class Words(QLabel):
+    """A label that never asks for more room than there is: what is too long is cut short, and whole in the tooltip."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__()
+        self._whole = text
+        self._tip = ""
+        self.setText(text)
+
+    def setText(self, text: str | None) -> None:
+        self._whole = text or ""
+        self._fit()
+
+    def text(self) -> str:
+        return self._whole
+
+    def setToolTip(self, tip: str | None) -> None:
+        self._tip = tip or ""
+        self._fit()
+
+    def minimumSizeHint(self) -> QSize:
+        size = super().minimumSizeHint()
+        return QSize(min(size.width(), _LEAST), size.height())
+
+    def sizeHint(self) -> QSize:
+        """As if nothing were cut."""
+        size = super().sizeHint()
+        if self.wordWrap() or super().text() == self._whole:
+            return size
+        lines = self._whole.split("\n")
+        return QSize(max(self.fontMetrics().horizontalAdvance(line) for line in lines) + 2, size.height())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        metrics, width = self.fontMetrics(), self.width()
+        shown = self._whole
+        if self.testAttribute(Qt.WidgetAttribute.WA_WState_Created) and self.isVisible() and self.textFormat() != Qt.TextFormat.RichText:
+            parts = re.split(r"([ \n])" if self.wordWrap() else r"(\n)", self._whole)
+            shown = "".join(metrics.elidedText(part, Qt.TextElideMode.ElideMiddle, max(width, 20)) for part in parts)
+        if shown != super().text():
+            super().setText(shown)
+        super().setToolTip(self._tip if shown == self._whole else f"{self._whole}\n{self._tip}".strip())
+
+
+_LEAST = 120  # pixels that words may ask for at least
 
 
 def label(text: str, role: str = "") -> QLabel:
     """A label in one of the style sheet's roles."""
-    out = QLabel(text)
+    out = Words(text)
     if role:
         out.setProperty("role", role)
     out.setWordWrap(role in ("soft", "warn", "bad"))

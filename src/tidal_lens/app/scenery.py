@@ -9,12 +9,18 @@ import numpy as np
 from tidal_lens.app import theme
 from tidal_lens.app.document import Document
 from tidal_lens.cutting.surface import Surface
+from tidal_lens.memory import KEEPER
 from tidal_lens.scene.palettes import palette
 from tidal_lens.scene.scene import ColourMap, Item, LinesItem, Scene, SurfaceItem
 from tidal_lens.study.evaluate import Evaluated
 from tidal_lens.study.model import AnyLayer
 
 OUTLINE = "·outline"
+
+
+def _size_of(item: Item) -> int:
+    arrays = [item.points, item.values, item.faces if isinstance(item, SurfaceItem) else item.offsets]
+    return sum(a.nbytes for a in arrays if a is not None)
 
 
 class Scenery:
@@ -43,6 +49,11 @@ class Scenery:
             edge = self._outline()
             if edge is not None:
                 items.append(edge)
+        there = {layer.id for layer in document.study.layers} | {OUTLINE}
+        for gone in self._items.keys() - there:
+            del self._items[gone]
+        # Drawn arrays are held by the view and by the graphics library, each once.
+        KEEPER.note("view", 2 * sum(_size_of(item) for _, item in self._items.values()), lambda: None, "pictures", fixed=True)
         low, high = document.flow.bounds
         return Scene(tuple(items), background, low, high)
 

@@ -50,6 +50,7 @@ def run(path: Path | None) -> int:
     """Open the window and wait until it is closed; exit status."""
     app = application()
     window = Window()
+    window.faults.install()
     window.show()
     signal.signal(signal.SIGINT, lambda *_: app.quit())
     pulse = QTimer()
@@ -62,6 +63,10 @@ def run(path: Path | None) -> int:
         QTimer.singleShot(0, lambda: print(f"window {time.time() - began:.2f} s", flush=True))  # noqa: T201
     status = app.exec()
     window.close()
+    if not window.ended_well:  # a thread is lost in a library's code: nobody waits for it
+        sys.stdout.flush()
+        sys.stderr.flush()
+        os._exit(status)
     return status
 
 
@@ -92,6 +97,7 @@ def picture(path: Path | None, out: Path, size: tuple[int, int], chosen_theme: s
             troubles.append(notice.text)
 
     window.document.noticed.connect(hear)
+    window.faults.install()
     window.view.failed.connect(troubles.append)
     window.resize(QSize(*size))
     window.show()

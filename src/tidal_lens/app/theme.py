@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import sys
 from dataclasses import dataclass
 from functools import lru_cache
 from importlib import resources
 from typing import Any
 
-from PyQt6.QtCore import QByteArray, QObject, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QByteArray, QEvent, QObject, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPixmap
 from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QApplication
 
+_ROUNDS = 5
 FAMILIES = ["Source Sans 3", "Tidal Symbols"]
 
 
@@ -61,13 +63,24 @@ def current() -> Theme:
 
 
 def use(name: str) -> None:
-    """Change the theme of the whole application."""
+    """Change the theme of the whole application, in one repaint."""
     _Now.theme = THEMES.get(name, CHART)
-    app = QApplication.instance()
-    if isinstance(app, QApplication):
-        app.setStyleSheet(_style(_Now.theme))
     _pixmap.cache_clear()
-    hub().changed.emit()
+    app = QApplication.instance()
+    if not isinstance(app, QApplication):
+        hub().changed.emit()
+        return
+    pace = sys.getswitchinterval()
+    sys.setswitchinterval(5e-5)  # of the many small steps here each would wait its turn behind the threads at work
+    try:
+        # From one sheet to another all widgets are worked over at once; from none, hidden ones wait until they are shown.
+        app.setStyleSheet("")
+        app.setStyleSheet(_style(_Now.theme))
+        hub().changed.emit()
+        for _ in range(_ROUNDS):  # what changes its size does so before all is painted, once; a layout may ask for its parent's
+            app.sendPostedEvents(None, QEvent.Type.LayoutRequest)
+    finally:
+        sys.setswitchinterval(pace)
 
 
 def colour(role: str, alpha: float = 1.0) -> QColor:
@@ -104,9 +117,8 @@ def _pixmap(name: str, tint: str, size: int, ratio: float) -> QPixmap:
     out = QPixmap(round(size * ratio), round(size * ratio))
     out.setDevicePixelRatio(ratio)
     out.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(out)
-    renderer.render(painter, QRectF(0, 0, size, size))
-    painter.end()
+    with QPainter(out) as painter:
+        renderer.render(painter, QRectF(0, 0, size, size))
     return out
 
 
@@ -164,6 +176,7 @@ QToolButton:hover, QPushButton:hover { background: $shoal; }
 QToolButton:pressed, QPushButton:pressed { background: $shoal; border-color: $sea; }
 QToolButton:focus, QPushButton:focus { border-color: $sea; }
 QToolButton:disabled, QPushButton:disabled { color: $soft; }
+QToolButton[role="fact"] { color: $soft; font-size: 12px; padding: 0 4px; }
 QToolButton[role="station"] { padding: 6px 0; font-size: 12px; border-radius: 6px; }
 QToolButton[role="station"]:checked { background: $shoal; color: $sea; font-weight: 600; }
 QToolButton[role="tile"] { border: 1px solid $line; background: $paper; padding: 6px 4px; font-size: 12px; }

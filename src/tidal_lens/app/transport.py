@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QSlider, QWidget
 
 from tidal_lens.app import theme
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import IconButton, number_text, parse_number
+from tidal_lens.app.parts import IconButton, number_text, parse_number, telling_digits
 
 _BEAT = 90  # least time between two steps when playing [ms]
 
@@ -25,11 +25,11 @@ class StepSlider(QSlider):
         broken, last = self._document.broken_steps, self.maximum()
         if not broken or last < 1:
             return
-        painter = QPainter(self)
-        painter.setPen(QPen(theme.colour("red"), 2))
-        for step in broken:
-            x = 6 + (self.width() - 12) * step / last
-            painter.drawLine(QPointF(x, 2), QPointF(x, 7))
+        with QPainter(self) as painter:
+            painter.setPen(QPen(theme.colour("red"), 2))
+            for step in broken:
+                x = 6 + (self.width() - 12) * step / last
+                painter.drawLine(QPointF(x, 2), QPointF(x, 7))
 
 
 class Transport(QWidget):
@@ -104,7 +104,7 @@ class Transport(QWidget):
         unit = " s" if flow is not None and flow.si_units else ""
         waiting = " …" if flow is not None and flow.step != step else ""
         if not (self.time.hasFocus() and self.time.isModified()):
-            self.time.setText(f"{step + 1} of {len(times)}  ·  {number_text(times[step], 4)}{unit}{waiting}")
+            self.time.setText(f"{step + 1} of {len(times)}  ·  {number_text(times[step], telling_digits(times, step))}{unit}{waiting}")
         self.time.setToolTip(f"Step {step + 1} of {len(times)} at time {times[step]:.9g}{unit}. "
                              "Type the number of a step, or t = and a time")
 

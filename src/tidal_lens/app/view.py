@@ -30,12 +30,12 @@ from tidal_lens.app.overlays.keys import KeysOverlay
 from tidal_lens.app.overlays.pin import PinOverlay
 from tidal_lens.app.overlays.rose import RoseOverlay
 from tidal_lens.app.parts import number_text, parse_number
+from tidal_lens.app.pointing import Pointing
 from tidal_lens.app.scenery import Scenery
 from tidal_lens.sampling.mesh import ready_mesh
 from tidal_lens.scene.camera import Camera, first_camera
 from tidal_lens.scene.renderer import Listener, Renderer
 from tidal_lens.scene.scene import Frame, Item
-from tidal_lens.tracing.streamlines import Lines
 
 _AT_REST = 160  # milliseconds without a move before the picture is drawn in full
 
@@ -75,6 +75,8 @@ class FlowView(QWidget):
         self.rose = RoseOverlay(self)
         self.handles = HandlesOverlay(self)
         self.pin = PinOverlay(self)
+        self.pointing = Pointing(document, self._point_again)
+        self._last: QPointF | None = None
         self._overlays: tuple[Overlay, ...] = (self.handles, self.keys, self.rose, self.pin)
         self._held: Overlay | None = None
         self._image: QImage | None = None
@@ -176,7 +178,10 @@ class FlowView(QWidget):
         self.frame_shown.emit()
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
-        p = QPainter(self)
+        with QPainter(self) as p:
+            self._paint(p)
+
+    def _paint(self, p: QPainter) -> None:
         p.fillRect(self.rect(), theme.colour("ground"))
         p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
         if self._image is not None and self.document.flow is not None:
@@ -369,10 +374,12 @@ class FlowView(QWidget):
             super().keyPressEvent(event)
 
     def leaveEvent(self, event: QEvent | None) -> None:
+        self._last = None
         self.pointed.emit("")
         super().leaveEvent(event)
 
     def _hover(self, at: QPointF) -> None:
+        self._last = at
         hint = next((h for h in (o.hint(at) for o in self._overlays) if h), "")
         self.setToolTip(hint)
         self.setCursor(Qt.CursorShape.PointingHandCursor if hint else Qt.CursorShape.ArrowCursor)
@@ -382,22 +389,17 @@ class FlowView(QWidget):
         camera = self.shown_camera
         if camera is None:
             return ""
-        for layer in self.document.study.layers:
-            result = self.document.results.get(layer.id)
-            if result is None or not isinstance(result.geometry, Lines) or not self.document.study.is_drawn(layer):
-                continue
-            lines = result.geometry
-            if lines.n_lines == 0:
-                continue
-            pixels, depth = camera.project(lines.points, self.width(), self.height())
-            gap = np.hypot(pixels[:, 0] - at.x(), pixels[:, 1] - at.y())
-            gap[depth <= 0] = np.inf
-            best = int(gap.argmin())
+
+        def front() -> float:
             seen = self.point_at(at)
-            front = camera.project(seen[None], 1, 1)[1][0] if seen is not None else np.inf
-            if gap[best] < 5 and depth[best] <= front * 1.01:
-                return lines.describe(int(np.searchsorted(lines.offsets, best, side="right")) - 1)
-        return ""
+            return float(camera.project(seen[None], 1, 1)[1][0]) if seen is not None else np.inf
+
+        return self.pointing.line_at(camera, (self.width(), self.height()), at, front)
+
+    def _point_again(self) -> None:
+        """What is under the pointer is known now."""
+        if self._last is not None and not self._mode and self._held is None:
+            self._hover(self._last)
 
     def _value_under(self, at: QPointF) -> str:
         point, flow, evaluator = self.point_at(at), self.document.flow, self.document.evaluator

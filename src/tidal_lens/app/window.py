@@ -28,6 +28,7 @@ from tidal_lens.app.bench import Bench
 from tidal_lens.app.command_field import CommandField
 from tidal_lens.app.deck import Deck
 from tidal_lens.app.document import Document, Notice
+from tidal_lens.app.faults import Faults
 from tidal_lens.app.histories import Histories
 from tidal_lens.app.imports import Imports
 from tidal_lens.app.ledger import Ledger
@@ -36,6 +37,7 @@ from tidal_lens.app.view import FlowView
 from tidal_lens.demo.kittiwake import ASSETS
 from tidal_lens.formats.bodies import SUFFIXES
 from tidal_lens.formats.registry import FORMATS
+from tidal_lens.memory import say_limit
 from tidal_lens.study.beginnings import new_isosurface, new_slice, new_streamlines, new_walls, round_to
 from tidal_lens.study.files import SUFFIX
 from tidal_lens.study.model import AnyLayer, SliceLayer
@@ -57,11 +59,14 @@ class Window(QMainWindow):
     histories: Histories
     imports: Imports
     ledger: Ledger
+    status: StatusLine
 
     def __init__(self) -> None:
         super().__init__()
+        self.ended_well = True
         self.document = Document(self)
         self.autosave = Autosave(self.document)
+        self.faults = Faults(self)
         self.setAcceptDrops(True)
         self.setWindowTitle("Tidal Lens")
         self.setWindowIcon(theme.icon("mark", "sea", 64))
@@ -78,6 +83,9 @@ class Window(QMainWindow):
         self.rail = Rail(self)
         self.top: TopBar = TopBar(self)
         self.status = StatusLine(self.document)
+        self.status.limit_chosen.connect(self.choose_memory)
+        said = settings().value("memory", "")
+        say_limit(int(said) if str(said).isdecimal() else None)
         self._help: QWidget | None = None
         self._compose()
         self._shortcuts: dict[str, QShortcut] = {}
@@ -146,6 +154,12 @@ class Window(QMainWindow):
         name = "chart" if theme.current().name == "night" else "night"
         theme.use(name)
         settings().setValue("theme", name)
+
+    def choose_memory(self, nbytes: int | None) -> None:
+        """Choose how much may be kept that can be worked out again, for good; None for a third of the machine's memory."""
+        say_limit(nbytes)
+        settings().setValue("memory", nbytes or "")
+        self.status._show_facts()
 
     def _small_picture(self, layer_id: str, pixels: Any) -> None:
         card = self.deck.cards.get(layer_id)
@@ -423,8 +437,8 @@ class Window(QMainWindow):
         if self._help is not None:
             self._help.close()
         self.autosave.end()
-        self.document.close()
-        self.autosave.end()
+        self.ended_well = self.document.close()
+        self.faults.remove()
         self.view.close_renderer()
         event.accept()
 

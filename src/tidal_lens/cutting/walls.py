@@ -29,10 +29,23 @@ def boundary_surface(flow: Flow, names: tuple[str, ...], token: Token | None = N
 def _surface_of(flow: Flow, boundary: Boundary, token: Token | None) -> Surface:
     if boundary.nodes is not None:
         stencil = Stencil(boundary.nodes[:, None], np.ones((len(boundary.nodes), 1)))
-        return Surface(boundary.points, boundary.faces, stencil)
+        return Surface(_lifted(boundary) if boundary.inner else boundary.points, boundary.faces, stencil)
     # A boundary with points of its own, a little off the mesh: half a cell away still takes the mesh's values.
     stencil, _ = mesh_of(flow, token).locate(boundary.points, slack=0.5, token=token)
     return Surface(boundary.points, boundary.faces, stencil)
+
+
+def _lifted(boundary: Boundary) -> NDArray[np.float64]:
+    """Points of a side of a wall of no thickness, a hair into the flow: else the two sides would be drawn through one another."""
+    a, b, c, d = (boundary.points[boundary.faces[:, n]] for n in range(4))
+    areas = 0.5 * np.cross(c - a, d - b)  # outward: see where the sides are made
+    inward = np.zeros_like(boundary.points)
+    width = np.zeros(len(boundary.points))
+    for n in range(4):
+        np.add.at(inward, boundary.faces[:, n], -areas)
+        np.maximum.at(width, boundary.faces[:, n], np.sqrt(np.linalg.norm(areas, axis=1)))
+    size = np.maximum(np.linalg.norm(inward, axis=1), 1e-300)[:, None]
+    return np.asarray(boundary.points + 0.01 * width[:, None] * inward / size)
 
 
 def outline(flow: Flow) -> NDArray[np.float64]:

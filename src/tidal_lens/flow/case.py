@@ -92,6 +92,10 @@ class Boundary:
         Why it is taken to be of that kind, in words.
     found : bool
         Whether it is no boundary of the file but was found from outer faces.
+    polygons : ndarray, shape (m,), int64, or None
+        The polygon of the file that each face was cut from, where some have more than four corners.
+    inner : bool
+        Whether it is a side of a wall of no thickness inside the flow.
     """
 
     name: str
@@ -101,6 +105,8 @@ class Boundary:
     nodes: NDArray[np.int64] | None = None
     reason: str = ""
     found: bool = False
+    polygons: NDArray[np.int64] | None = None
+    inner: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,7 +132,9 @@ class Flow:
     offered : tuple of tuples of str
         All blocks and all quantities of the file, those left out included.
     normal, depth
-        Of a plane flow, the plane's normal and how deep its one layer of cells was made; else None and 0.
+        Of a plane flow, the plane's normal and how deep its one layer of cells is; else None and 0.
+    layer_found
+        Whether that layer of cells is the file's own.
     times, step
         Times of the chosen steps of the series that it belongs to, and which of them it is; empty for steady flow.
     all_times
@@ -149,6 +157,7 @@ class Flow:
     step: int = 0
     all_times: tuple[float, ...] = ()
     offered: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
+    layer_found: bool = False
     number: int = field(default_factory=next_number)
 
     @property

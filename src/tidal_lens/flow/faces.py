@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.flow import kernels
 from tidal_lens.flow.grid import COLLAPSE, HEX_FACES, HEXAHEDRON, Grid, StructuredGrid, UnstructuredGrid
-from tidal_lens.work import Token, read_only, run_chunks
+from tidal_lens.work import Token, checkpoint, read_only, run_chunks
 
 
 def outer_faces(grid: Grid) -> NDArray[np.int64]:
@@ -82,11 +82,15 @@ def face_neighbours(grid: UnstructuredGrid, token: Token | None = None) -> NDArr
     corners = read_only(grid.corners)
     counts = np.zeros(grid.n_points + 1, np.int64)
     kernels.bucket_faces(corners, faces, counts, np.empty(0, np.int32), False)
+    checkpoint()
     starts = np.cumsum(counts)
+    checkpoint()
     entries = np.empty(int(starts[-1]), np.int32)
     kernels.bucket_faces(corners, faces, starts.copy(), entries, True)
     neighbours = np.full((grid.n_cells, 6), -1, np.int32)
     run_chunks(lambda a, b: kernels.match_faces(corners, faces, starts, entries, neighbours, a, b), grid.n_points, 16384, token)
+    if grid.bars is not None:
+        neighbours[grid.bars[:, 0], grid.bars[:, 1]] = -1
     grid.__dict__["_neighbours"] = neighbours
     return neighbours
 
@@ -104,6 +108,7 @@ def _unstructured_outside(grid: UnstructuredGrid) -> tuple[NDArray[np.int64], ND
             own = np.flatnonzero(alone)
             faces.append(grid.corners[own][:, corners].astype(np.int64))
             cells.append(own)
+        checkpoint()
         whole, owners = np.concatenate(faces), np.concatenate(cells)
         if not (grid.types == HEXAHEDRON).all():
             whole, kept = _without_repeats(whole)
@@ -147,18 +152,26 @@ def face_keys(faces: NDArray[Any]) -> NDArray[np.uint64]:
 
     A triangle, whatever corner it repeats last, counts each once. The chance that two of 10 million faces clash is 1e-5.
     """
-    mixed = np.arange(int(faces.max(initial=0)) + 1, dtype=np.uint64) + np.uint64(0x632BE59BD9B4E019)
+    top = int(faces.max(initial=0)) + 1
+    often = top < faces.size  # each number comes up several times
+    mixed = _mixed(np.arange(top, dtype=np.uint64))[faces] if often else _mixed(faces.astype(np.uint64))
+    mixed[faces[:, 3] == faces[:, 2], 3] = 0
+    return np.asarray(mixed.sum(axis=1, dtype=np.uint64))
+
+
+def _mixed(numbers: NDArray[np.uint64]) -> NDArray[np.uint64]:
+    """Numbers that look random, one for each, in place."""
+    numbers += np.uint64(0x632BE59BD9B4E019)
     for shift, factor in ((30, 0xBF58476D1CE4E5B9), (27, 0x94D049BB133111EB)):
-        mixed ^= mixed >> np.uint64(shift)
-        mixed *= np.uint64(factor)
-    mixed ^= mixed >> np.uint64(31)
-    key: NDArray[np.uint64] = mixed[faces[:, 0]] + mixed[faces[:, 1]] + mixed[faces[:, 2]]
-    key += np.where(faces[:, 3] == faces[:, 2], np.uint64(0), mixed[faces[:, 3]])
-    return key
+        numbers ^= numbers >> np.uint64(shift)
+        numbers *= np.uint64(factor)
+    numbers ^= numbers >> np.uint64(31)
+    return numbers
 
 
 def _appear_once(faces: NDArray[Any]) -> NDArray[np.bool_]:
     keys = face_keys(faces)
+    checkpoint()
     order = np.argsort(keys)
     ranked = keys[order]
     same = ranked[1:] == ranked[:-1]
@@ -179,3 +192,33 @@ def unshared_mask(faces: NDArray[np.int64], labels: NDArray[np.int64]) -> NDArra
         The same label for nodes that lie on one another.
     """
     return _appear_once(labels[faces])
+
+
+def of_polygons(faces: NDArray[np.int64], own: NDArray[np.int64], polygons: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Which faces have all their nodes in one polygon: the flow's cells and the file's surface may have cut it in different ways.
+
+    Parameters
+    ----------
+    faces : ndarray, shape (m, 4)
+        Corners.
+    own : ndarray, shape (k, 4)
+        Corners of the parts of the polygons.
+    polygons : ndarray, shape (k,)
+        Which polygon each is a part of.
+    """
+    nodes = np.concatenate([own.ravel(), faces.ravel()])
+    names, compact = np.unique(nodes, return_inverse=True)
+    mine, theirs = compact[: own.size].reshape(own.shape), compact[own.size:].reshape(faces.shape)
+    width = np.int64(int(polygons.max(initial=0)) + 1)
+    known = np.unique(mine.ravel() * width + np.repeat(polygons, 4))  # (node, polygon), by node
+    starts = np.searchsorted(known, np.arange(len(names) + 1) * width)
+    degree = np.diff(starts)
+    found = np.zeros(len(faces), dtype=bool)
+    first = np.take_along_axis(theirs, degree[theirs].argmin(axis=1)[:, None], axis=1)[:, 0]
+    for k in range(int(degree[first].max(initial=0))):  # the polygons at the node that has fewest
+        some = np.flatnonzero(~found & (k < degree[first]))
+        polygon = known[starts[first[some]] + k] % width
+        wanted = theirs[some] * width + polygon[:, None]
+        at = np.minimum(np.searchsorted(known, wanted), len(known) - 1)
+        found[some] = (known[at] == wanted).all(axis=1)
+    return found

@@ -73,12 +73,15 @@ class UnstructuredGrid:
         VTK cell types.
     origin : str
         What the cells were cut from, in words; empty where they are the file's own.
+    bars : ndarray, shape (m, 2), int64, or None
+        Cells and their sides (as in ``HEX_FACES``) that are walls of no thickness though another cell has all their nodes.
     """
 
     n_points: int
     corners: NDArray[np.int32]
     types: NDArray[np.uint8]
     origin: str = ""
+    bars: NDArray[np.int64] | None = None
 
     @property
     def n_cells(self) -> int:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from tidal_lens.flow.faces import outer_faces, outer_owners, outward_areas, unshared_mask
 from tidal_lens.flow.grid import Grid
 from tidal_lens.flow.seams import Seams
+from tidal_lens.work import checkpoint
 
 
 @dataclass(frozen=True, eq=False)
@@ -35,7 +36,8 @@ class Outside:
         return Outside(self.faces[chosen], self.areas[chosen], self.cells[chosen])
 
 
-def outside_of(points: NDArray[np.float64], grids: list[tuple[int, int, Grid]], seams: Seams) -> Outside:
+def outside_of(points: NDArray[np.float64], grids: list[tuple[int, int, Grid]], seams: Seams,
+               walls: NDArray[np.bool_] | None = None) -> Outside:
     """Outer faces of the whole flow.
 
     Parameters
@@ -46,18 +48,25 @@ def outside_of(points: NDArray[np.float64], grids: list[tuple[int, int, Grid]], 
         First point, first cell and grid of each block.
     seams : Seams
         Nodes of different blocks that lie on one another.
+    walls : ndarray, shape (m,), bool, optional
+        Which of the blocks' outer faces are walls, whatever lies on their other side.
     """
     faces = np.concatenate([first + outer_faces(grid) for first, _, grid in grids])
     counts = [len(outer_faces(grid)) for _, _, grid in grids]
     own = unshared_mask(faces, seams.labels(len(points))) if seams.n_groups else np.ones(len(faces), dtype=bool)
+    if walls is not None:
+        own |= walls
+    checkpoint()
     parts = np.split(own, np.cumsum(counts)[:-1])
     areas = np.concatenate([outward_areas(grid, points[first:first + grid.n_points], part)
                             for (first, _, grid), part in zip(grids, parts, strict=True)])
+    checkpoint()
     cells = np.concatenate([first + outer_owners(grid)[part] for (_, first, grid), part in zip(grids, parts, strict=True)])
     found = Outside(faces[own], areas, cells)
     if len(grids) == 1:
         return found
-    return found.of(~_between_blocks(points, found, np.repeat(np.arange(len(grids)), counts)[own]))
+    inside = _between_blocks(points, found, np.repeat(np.arange(len(grids)), counts)[own])
+    return found.of(~inside if walls is None else ~inside | walls[own])
 
 
 def _between_blocks(points: NDArray[np.float64], outside: Outside, block: NDArray[np.int64]) -> NDArray[np.bool_]:
@@ -72,6 +81,7 @@ def _between_blocks(points: NDArray[np.float64], outside: Outside, block: NDArra
     middle = points[outside.faces].mean(axis=1)
     normal = outside.areas[sound] / size[sound, None]
     reach = np.sqrt(size[sound])
+    checkpoint()
     near, at = cKDTree(middle[sound]).query(middle[sound], k=min(9, len(sound)), workers=2)
     near, at = np.asarray(near).reshape(len(sound), -1), np.asarray(at).reshape(len(sound), -1)
     for k in range(near.shape[1]):

@@ -20,6 +20,7 @@ _SCALARS: dict[str, tuple[str, ...]] = {
                   "molecularviscosity", "viscositydynamic", "mulam", "mul"),
     "energy": ("energystagnationdensity", "rhoe", "rhoet", "totalenergydensity", "energydensity"),
 }
+_SCALARS["conserved energy"] = ("energy", "totalenergy", "e", "et", "etot", "energytotal", "energystagnation")
 _VECTORS: dict[str, tuple[str, ...]] = {
     "velocity": ("velocity", "u", "v", "vel", "velo", "uvw", "flowvelocity", "velocityvector", "vector velocity"),
     "momentum": ("momentum", "rhou", "momentumvector", "massflux", "rhov", "rhouvw"),
@@ -144,6 +145,10 @@ def recognise_roles(components: Mapping[str, int]) -> Roles:
             if not found.fields(role):
                 names, reason = _scalar(role, scalars)
                 found = found.with_role(role, names, reason + words) if names else found
+    if not found.energy and not found.pressure and found.momentum and found.density:
+        # Beside density and momentum, energy is that of a volume too.
+        names, _ = _scalar("conserved energy", _table(components, 1, _plain))
+        found = found.with_role("energy", names, "common name, beside density and momentum") if names else found
     if not found.velocity and found.has_velocity:
         found = replace(found, reasons={**found.reasons, "velocity": "momentum divided by density"})
     if found.pressure is None and found.has_pressure:

@@ -8,8 +8,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.flow.faces import outer_faces
+from tidal_lens.flow.faces import face_keys, outer_faces
 from tidal_lens.flow.grid import Grid, StructuredGrid
+from tidal_lens.work import checkpoint
 
 _FACTORS = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], np.uint64)
 
@@ -105,16 +106,21 @@ def find_seams(points: NDArray[np.float64], grids: list[tuple[int, Grid]]) -> Se
         used[first + outer_faces(grid)] = True
     outer = np.flatnonzero(used)
     size = float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
+    checkpoint()
     # Most coincide to the last bit: one of them stands for all where near ones are looked for.
     _, leader, group = np.unique(point_keys(points[outer]), return_index=True, return_inverse=True)
+    checkpoint()
     if not any_near(points[outer[leader]], 1e-5 * size):
         return _exact_groups(grids, structured, outer, group, len(leader))
     from scipy.sparse import coo_array  # loaded here: half a second that the window need not wait for
     from scipy.sparse.csgraph import connected_components
     from scipy.spatial import cKDTree
 
+    checkpoint()
     near = leader[cKDTree(points[outer[leader]]).query_pairs(1e-6 * size, output_type="ndarray")].reshape(-1, 2)
+    checkpoint()
     again = np.flatnonzero(leader[group] != np.arange(len(outer)))
+    checkpoint()
     pairs = np.concatenate([near, np.column_stack([leader[group[again]], again])])
     starts = np.array([first for first, _ in grids])
     owner = np.searchsorted(starts, outer, side="right")
@@ -130,3 +136,44 @@ def find_seams(points: NDArray[np.float64], grids: list[tuple[int, Grid]]) -> Se
     graph = coo_array((np.ones(len(pairs)), (compact[:, 0], compact[:, 1])), shape=(len(used), len(used)))
     count, groups = connected_components(graph, directed=False)
     return Seams(outer[used].astype(np.int64), groups.astype(np.int64), int(count))
+
+
+def kept_apart(seams: Seams, faces: NDArray[np.int64], walls: NDArray[np.bool_], n_points: int) -> Seams:
+    """The seams with the two sides of walls kept apart: there nodes are one only where faces that are no walls join them.
+
+    Parameters
+    ----------
+    seams : Seams
+        Nodes that lie on one another.
+    faces : ndarray, shape (m, 4)
+        Outer faces of all blocks.
+    walls : ndarray, shape (m,), bool
+        Which of them are walls with the flow on both sides.
+    n_points : int
+        Number of the flow's nodes.
+    """
+    from scipy.sparse import coo_array  # loaded here: half a second that the window need not wait for
+    from scipy.sparse.csgraph import connected_components
+
+    labels = seams.labels(n_points)
+    touched = np.zeros(n_points, dtype=bool)
+    touched[labels[faces[walls]]] = True
+    chosen = touched[labels[seams.nodes]]
+    nodes = seams.nodes[chosen]
+    at = np.full(n_points, -1, np.int64)
+    at[nodes] = np.arange(len(nodes))
+    near = np.flatnonzero(~walls & (at[faces] >= 0).any(axis=1))
+    keys = face_keys(labels[faces[near]])
+    order = near[np.argsort(keys, kind="stable")]
+    ranked = np.sort(keys)
+    same = ranked[1:] == ranked[:-1]
+    one, other = faces[order[:-1][same]], faces[order[1:][same]]
+    pairs = [np.column_stack([one[:, a], other[:, b]])[labels[one[:, a]] == labels[other[:, b]]] for a in range(4) for b in range(4)]
+    joined = np.concatenate([np.empty((0, 2), np.int64), *pairs])
+    joined = at[joined[(at[joined] >= 0).all(axis=1)]]
+    graph = coo_array((np.ones(len(joined)), (joined[:, 0], joined[:, 1])), shape=(len(nodes), len(nodes)))
+    count, part = connected_components(graph, directed=False)
+    several = np.bincount(part, minlength=count)[part] > 1
+    groups = np.concatenate([seams.groups[~chosen], seams.n_groups + part[several]])
+    _, compact = np.unique(groups, return_inverse=True)
+    return Seams(np.concatenate([seams.nodes[~chosen], nodes[several]]), compact.astype(np.int64), int(compact.max(initial=-1)) + 1)

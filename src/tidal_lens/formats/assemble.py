@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -13,27 +14,31 @@ from tidal_lens.errors import DoubtfulFlowError, FileError
 from tidal_lens.flow.boundaries import settle_boundaries
 from tidal_lens.flow.case import Block, Boundary, Field, Flow
 from tidal_lens.flow.free_stream import guessed_reference, motion_in
-from tidal_lens.flow.outside import outside_of
+from tidal_lens.flow.grid import UnstructuredGrid
+from tidal_lens.flow.outside import Outside
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.flow.roles import Roles, listed, recognise_roles, vector_candidates
-from tidal_lens.flow.seams import find_seams
-from tidal_lens.formats.content import Sheet, Solid, conforming
+from tidal_lens.formats.content import LEFT_OUT, PLACES, Sheet, Solid, at_nodes, conforming
+from tidal_lens.formats.layers import as_plane, was_found
+from tidal_lens.formats.named import bounded
 from tidal_lens.formats.pieces import joined
 from tidal_lens.formats.planar import thicken
 from tidal_lens.formats.reading import trimmed
+from tidal_lens.work import checkpoint
 
 
 @dataclass(frozen=True)
 class Part:
     """One data set of a file, its name, the name of the group in which it stood, and what it holds, None without cells.
 
-    ``whole`` names the block that it is a piece of, if it is one.
+    ``whole`` names the block that it is a piece of, if it is one; ``lost`` tells why there is nothing.
     """
 
     name: str
     group: str
     content: Solid | Sheet | None
     whole: str = ""
+    lost: str = ""
 
 
 def assemble(path: Path, parts: list[Part], anyway: bool, series: tuple[tuple[float, ...], int] = ((), 0)) -> Flow:
@@ -66,7 +71,7 @@ def assemble(path: Path, parts: list[Part], anyway: bool, series: tuple[tuple[fl
             solids.append(replace(content, name=part.name or part.group or f"block {len(solids) + 1}", whole=part.whole))
         elif isinstance(content, Sheet):
             sheets.append((part.name or part.group or f"surface {len(sheets) + 1}", content))
-        notices.extend(content.notices if content else [f"{part.name or 'A part'} holds no cells and was left out."])
+        notices.extend(content.notices if content else [part.lost or f"{part.name or 'A part'} holds no cells and was left out."])
     return assemble_content(path, solids, sheets, notices, anyway, series)
 
 
@@ -74,25 +79,53 @@ def assemble_content(path: Path, solids: list[Solid], sheets: list[tuple[str, Sh
                      anyway: bool, series: tuple[tuple[float, ...], int] = ((), 0)) -> Flow:
     """Put blocks and named surfaces together; parameters and errors as of :func:`assemble`."""
     if not solids:
-        solids, sheets = thicken(path, sheets), []
-    solids = [kept for kept in (trimmed(conforming(s)) for s in joined(solids)) if kept is not None]
+        solids, sheets = thicken(path, sheets)
+    solids = [kept for kept in (trimmed(conforming(s)) for s in joined(solids, sheets)) if kept is not None]
     if not solids:
         raise FileError("There is nothing of the flow in the chosen region.", str(path), "Choose a larger one, or read everything.")
-    notices.extend(text for s in solids for text in s.notices if text not in notices)
+    notices[:] = _told(notices, solids)
+    checkpoint()
+    solids = as_plane(solids)
     blocks, points = _pack(solids)
+    checkpoint()
     fields = _common_fields(solids, notices)
     roles = recognise_roles({f.name: f.components for f in fields.values()})
-    seams = find_seams(points, [(b.first_point, b.grid) for b in blocks])
-    outside = outside_of(points, [(b.first_point, b.first_cell, b.grid) for b in blocks], seams)
+    checkpoint()
     notices.extend(_doubts(path, fields, roles, anyway))
+    checkpoint()
     normal, depth = solids[0].facts.get("PlanarNormal"), solids[0].facts.get("PlanarDepth", (0.0,))[0]
-    boundaries = settle_boundaries(points, outside, _named(sheets, points, outside.faces), motion_in(fields, roles, normal),
-                                   seams.labels(len(points)))
-    reference = _reference(solids, boundaries, fields, roles)
+    motion = motion_in(fields, roles, normal)
+    checkpoint()
+    named, seams, outside = bounded(points, blocks, sheets, motion)
+    checkpoint()
+    boundaries = settle_boundaries(points, outside, named, motion, seams.labels(len(points)))
+    checkpoint()
+    reference = _reference(solids, boundaries, fields, roles, outside, seams.labels(len(points)))
+    if roles.pressure is None and roles.has_pressure:
+        notices.append(f"The pressure is worked out from {roles.energy}, as that of a perfect gas with γ = {reference.gamma:g}: say "
+                       "otherwise in the Case station, under Reference state.")
     flow = Flow(path.stem, path, points, blocks, fields, boundaries, roles, reference,
-                any(s.facts.get("Units") == "SI" for s in solids), tuple(notices), normal, depth, *series)
+                any(s.facts.get("Units") == "SI" for s in solids), tuple(notices), normal, depth, *series, layer_found=was_found(solids))
     flow.__dict__.update(seams=seams, outside=outside)  # already found: fills the cached properties
     return flow
+
+
+def _told(notices: list[str], solids: list[Solid]) -> list[str]:
+    """What is to be told of the blocks, with what was cut and left out of all of them added up."""
+    own = list(dict.fromkeys([*notices, *(text for s in solids for text in s.notices)]))
+    left = _sums([text.removeprefix(LEFT_OUT) for s in solids for text in s.notices if text.startswith(LEFT_OUT)])
+    cut = _sums([s.grid.origin for s in solids if isinstance(s.grid, UnstructuredGrid) and "cut from" in s.grid.origin])
+    return [*(text for text in own if not text.startswith(LEFT_OUT)), *([f"Cut to linear cells: {cut}."] if cut else []),
+            *([f"{LEFT_OUT}{left}."] if left else [])]
+
+
+def _sums(texts: list[str]) -> str:
+    """Counts of things in words, added up: "3 lines, 2 points" and "4 lines" are "7 lines, 2 points"."""
+    counts: dict[str, int] = {}
+    for text in texts:
+        for number, words in re.findall(r"(\d[\d,]*) ((?!pieces|nodes)[a-z][a-z ]*)", text):
+            counts[words] = counts.get(words, 0) + int(number.replace(",", ""))
+    return ", ".join(f"{n:,} {words}" for words, n in counts.items())
 
 
 def _pack(solids: list[Solid]) -> tuple[tuple[Block, ...], NDArray[np.float64]]:
@@ -107,21 +140,40 @@ def _pack(solids: list[Solid]) -> tuple[tuple[Block, ...], NDArray[np.float64]]:
         blocks.append(Block(name, solid.grid, n_points, n_cells))
         n_points += solid.grid.n_points
         n_cells += solid.grid.n_cells
-    return tuple(blocks), np.concatenate([s.points for s in solids])
+    return tuple(blocks), solids[0].points if len(solids) == 1 else np.concatenate([s.points for s in solids])
 
 
 def _common_fields(solids: list[Solid], notices: list[str]) -> dict[str, Field]:
+    """Fields that all blocks have; of a name that stands at nodes and at cells both are kept, or, where blocks differ, brought to nodes."""
     fields: dict[str, Field] = {}
-    for first in solids[0].fields:
-        same = [f for s in solids for f in s.fields
-                if f.name == first.name and f.place == first.place and f.components == first.components]
-        if len(same) == len(solids):
-            values = np.concatenate([f.values for f in same]) if len(same) > 1 else same[0].values
-            fields.setdefault(first.name, Field(first.name, first.place, values))
-    partial = sorted({f.name for s in solids for f in s.fields} - set(fields))
+    brought: dict[str, None] = {}
+    partial: dict[str, None] = {}
+    for name in dict.fromkeys(f.name for s in solids for f in s.fields):
+        at = {place: [next((f for f in s.fields if f.name == name and f.place == place), None) for s in solids] for place in PLACES}
+        whole = {place: _whole(found) for place, found in at.items()}
+        node, cell = whole["node"], whole["cell"]
+        if node is None and cell is None:
+            node = _whole([n or (None if c is None else at_nodes(solid, c))
+                           for n, c, solid in zip(at["node"], at["cell"], solids, strict=True)])
+            (brought if node is not None else partial)[name] = None
+        if node is not None:
+            fields[name] = node
+        if cell is not None:
+            label = name if node is None else f"{name} (cells)"
+            fields[label] = replace(cell, name=label)
+    if brought:
+        notices.append(f"At nodes in some blocks and at cells in others, brought to nodes: {', '.join(brought)}.")
     if partial:
-        notices.append(f"Not in every block, left out: {', '.join(partial)}.")
+        notices.append(f"Not in every block, left out: {', '.join(sorted(partial))}.")
     return fields
+
+
+def _whole(parts: list[Field | None]) -> Field | None:
+    """One field of those of all blocks; None where one lacks it, or is of another kind."""
+    same = [f for f in parts if f is not None]
+    if len(same) < len(parts) or len({f.components for f in same}) > 1:
+        return None
+    return replace(same[0], values=np.concatenate([f.values for f in same])) if len(same) > 1 else same[0]
 
 
 def _doubts(path: Path, fields: dict[str, Field], roles: Roles, anyway: bool) -> list[str]:
@@ -145,35 +197,15 @@ def _doubts(path: Path, fields: dict[str, Field], roles: Roles, anyway: bool) ->
     return doubts
 
 
-def _named(sheets: list[tuple[str, Sheet]], points: NDArray[np.float64], outside: NDArray[np.int64]) -> list[Boundary]:
-    """The file's own surfaces; one whose kind it states has a reason."""
-    if not sheets:
-        return []
-    from scipy.spatial import cKDTree  # loaded when first needed, not before the window is up
-
-    found: list[Boundary] = []
-    outer_nodes = np.unique(outside)
-    tree = cKDTree(points[outer_nodes])
-    near = 1e-6 * float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
-    for name in dict.fromkeys(n for n, _ in sheets):
-        own = [s for n, s in sheets if n == name]
-        starts = np.cumsum([0] + [len(s.points) for s in own])
-        faces = np.concatenate([s.faces + start for s, start in zip(own, starts, strict=False)])
-        surface = np.concatenate([s.points for s in own])
-        distance, nearest = tree.query(surface)
-        nodes = outer_nodes[nearest] if bool(np.all(distance <= near)) else None
-        found.append(Boundary(name, own[0].kind or "open", surface, faces, nodes, "the file says so" if own[0].kind else ""))
-    return found
-
-
-def _reference(solids: list[Solid], boundaries: tuple[Boundary, ...], fields: dict[str, Field], roles: Roles) -> ReferenceState:
+def _reference(solids: list[Solid], boundaries: tuple[Boundary, ...], fields: dict[str, Field], roles: Roles, outside: Outside,
+               labels: NDArray[np.int64]) -> ReferenceState:
     facts = {k: v for s in reversed(solids) for k, v in s.facts.items()}
     gamma = _number(facts.get("Gamma") or facts.get("SpecificHeatRatio"), 1.4)
     velocity = facts.get("ReferenceVelocity")
     if isinstance(velocity, tuple) and len(velocity) == 3:
         return ReferenceState(_number(facts.get("ReferencePressure"), None), _number(facts.get("ReferenceDensity"), None),
                               (velocity[0], velocity[1], velocity[2]), gamma or 1.4, "stated in the file")
-    return guessed_reference(boundaries, fields, roles, gamma or 1.4)
+    return guessed_reference(boundaries, fields, roles, gamma or 1.4, outside, labels)
 
 
 def _number(value: Any, otherwise: float | None) -> float | None:

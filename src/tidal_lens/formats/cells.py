@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from tidal_lens.errors import FileError
 from tidal_lens.flow.grid import COLLAPSE, HEXAHEDRON, OWN_CORNERS
 from tidal_lens.formats import higher_order, polyhedra
+from tidal_lens.work import checkpoint
 
 VERTEX, LINE, TRIANGLE, STRIP, POLYGON, PIXEL, QUAD, VOXEL, POLYHEDRON = 1, 3, 5, 6, 7, 8, 9, 11, 42
 SKIPPED = frozenset({0, 1, 2, 3, 4, 21, 35, 68, 75})  # nothing, vertices and lines
@@ -131,12 +132,14 @@ def linear_cells(cells: Cells, keep: NDArray[np.bool_], points: NDArray[np.float
     FileError
         A cell has another number of nodes than its kind, or is of no known kind.
     """
+    checkpoint()
     kinds = np.unique(cells.types[keep])
     _refuse_strange(kinds, where)
     made = _Maker(len(points))
     for kind in (int(k) for k in kinds):
         if kind in SKIPPED or kind in FLAT:
             continue
+        checkpoint()
         chosen = np.flatnonzero((cells.types == kind) & keep)
         if kind in OWN_CORNERS or kind == VOXEL:
             size, order = (8, _VOXEL_ORDER) if kind == VOXEL else (len(OWN_CORNERS[kind]), COLLAPSE[kind])

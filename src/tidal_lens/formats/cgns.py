@@ -7,6 +7,7 @@ reference state and units. Links to other files are followed here, never by the 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -16,7 +17,7 @@ from numpy.typing import NDArray
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import BoundaryKind, Field, Flow
 from tidal_lens.flow.faces import quads_of_sheet
-from tidal_lens.formats import cgns_elements
+from tidal_lens.formats import cgns_axes, cgns_elements
 from tidal_lens.formats.assemble import assemble_content
 from tidal_lens.formats.cgns_tree import Tree
 from tidal_lens.formats.content import Sheet, Solid, block_of_cells, finite_points, kept_field
@@ -31,6 +32,21 @@ _KINDS: tuple[tuple[str, BoundaryKind], ...] = (("BCWall", "wall"), ("BCSymmetry
 _SI = {"Kilogram": "Mass", "Meter": "Length", "Second": "Time"}
 _Content = Solid | Sheet
 _Sheets = list[tuple[str, Sheet]]
+
+
+ADF = b"ADF Database Version"
+
+
+def refuse_adf(path: Path, _token: Token, _anyway: bool, _step: int = 0) -> Flow:
+    """Tell of a file on the older of the two layers that CGNS has been written on.
+
+    Raises
+    ------
+    FileError
+        Always.
+    """
+    raise FileError("This CGNS file is on the older file layer (ADF), and only those on HDF5 are opened.", str(path),
+                    "Convert it with adf2hdf, which comes with the CGNS library, or write it again with HDF5 chosen.")
 
 
 def open_file(path: Path, token: Token, anyway: bool, step: int = 0) -> Flow:
@@ -166,27 +182,34 @@ def _structured(tree: Tree, name: str, zone: Any, dimensions: tuple[int, int], f
                 fields.append(found)
     own = np.ones(int(np.prod([max(d - 1, 1) for d in dims])), dtype=bool)
     content = structured(points, dims, "curvilinear", fields, own, facts, where)
+    system = cgns_axes.system_of(tree, zone)
+    patches = list(_patches(tree, zone, points, dims, families, where))
     if isinstance(content, Solid):
         named = Solid(name, content.grid, content.points, content.fields, content.facts)
-        return named, list(_patches(tree, zone, points, dims, families, where))
+        return cgns_axes.cartesian(named, system), [(label, sheet) for label, sheet, _ in patches if isinstance(sheet, Sheet)]
+    if content is not None:
+        curves = [(label, kind, edges) for label, edges, kind in patches if not isinstance(edges, Sheet)]
+        content = cgns_axes.cartesian(replace(content, curves=curves), system)
     return content, []
 
 
 def _coordinates(tree: Tree, zone: Any, where: str, dims: tuple[int, int, int] | int) -> NDArray[np.float64]:
     grid = tree.only(zone, "GridCoordinates_t", "grid")
     axes = dict(tree.children(grid, "DataArray_t"))
+    system = cgns_axes.system_of(tree, zone)
     columns: list[NDArray[Any]] = []
-    for axis in "XYZ":
+    for axis in system.axes:
         node = axes.get(f"Coordinate{axis}")
         if node is None:
-            if axis != "Z" or not columns:
-                raise FileError(f"There is no Coordinate{axis}.", where, "Only Cartesian coordinates are opened.")
+            if axis != system.axes[2] or not columns:
+                raise FileError(f"There is no Coordinate{axis}.", where,
+                                "Cartesian (X, Y, Z), cylindrical (R, Theta, Z) and spherical (R, Theta, Phi) coordinates are opened.")
             columns.append(np.zeros_like(columns[0]))
         elif isinstance(dims, int):
             columns.append(_listed(tree, node, dims, f"{where}, Coordinate{axis}"))
         else:
             columns.append(_core(tree, node, grid, dims, where))
-    return finite_points(np.column_stack(columns), where)
+    return system.points(finite_points(np.column_stack(columns), where))
 
 
 def _listed(tree: Tree, node: Any, count: int, where: str) -> NDArray[Any]:
@@ -260,16 +283,42 @@ def _conditions(tree: Tree, zone: Any, families: _Families) -> Iterator[tuple[st
 
 
 def _patches(tree: Tree, zone: Any, points: NDArray[np.float64], dims: tuple[int, int, int], families: _Families,
-             where: str) -> Iterator[tuple[str, Sheet]]:
+             where: str) -> Iterator[tuple[str, Sheet | NDArray[np.int64], BoundaryKind | None]]:
+    """Boundaries of a structured zone: surfaces, or, of a plane one, edges (k, 2) between its points."""
     lattice = np.arange(len(points), dtype=np.int64).reshape(dims[::-1])
     for name, label, kind, condition in _conditions(tree, zone, families):
+        location = next((tree.word(n) for _, n in tree.children(condition, "GridLocation_t")), "Vertex")
         for _, node in tree.children(condition, "IndexRange_t"):
-            ends = tree.integers(node)
-            if len(ends) != 6 or any(not 1 <= min(ends[a], ends[a + 3]) <= max(ends[a], ends[a + 3]) <= dims[a] for a in range(3)):
+            span = _span(tree.integers(node), dims, location)
+            if span is None:
                 raise FileError("The range of a boundary makes no sense.", f"{where}, {name}", DAMAGED)
-            part = lattice[tuple(slice(min(ends[a], ends[a + 3]) - 1, max(ends[a], ends[a + 3])) for a in (2, 1, 0))].squeeze()
+            part = lattice[tuple(slice(a, b) for a, b in span[::-1])].squeeze()
             if part.ndim == 2:
-                yield label, Sheet(points[part.ravel()], quads_of_sheet(np.arange(part.size).reshape(part.shape)), kind=kind)
+                yield label, Sheet(points[part.ravel()], quads_of_sheet(np.arange(part.size).reshape(part.shape)), kind=kind), kind
+            elif part.ndim == 1 and dims[2] == 1 and len(part) > 1:
+                yield label, np.column_stack([part[:-1], part[1:]]), kind
+
+
+def _span(ends: list[int], dims: tuple[int, int, int], location: str) -> list[tuple[int, int]] | None:
+    """Half-open ranges of nodes along i, j, k that a range of nodes, faces or cells covers; None where it makes no sense."""
+    axes = 3 if len(ends) == 6 else 2
+    if len(ends) != 2 * axes or (axes == 2 and dims[2] != 1):
+        return None
+    low = [min(ends[a], ends[a + axes]) for a in range(axes)]
+    high = [max(ends[a], ends[a + axes]) for a in range(axes)]
+    if location.endswith("Center"):
+        normal = "IJK".find(location[0]) if location[1:] in ("FaceCenter", "EdgeCenter") else -1
+        if normal < 0:  # the direction in which it is one deep, at an end of the block if there are several
+            thin = [a for a in range(axes) if low[a] == high[a]]
+            normal = next((a for a in thin if low[a] in (1, dims[a], dims[a] - 1)), thin[0] if thin else -1)
+        if not 0 <= normal < axes:
+            return None
+        if location == "CellCenter" and low[normal] == dims[normal] - 1 > 1:
+            low[normal] = high[normal] = dims[normal]
+        high = [h if a == normal else h + 1 for a, h in enumerate(high)]
+    if any(not 1 <= low[a] <= high[a] <= dims[a] for a in range(axes)):
+        return None
+    return [(low[a] - 1, high[a]) if a < axes else (0, 1) for a in range(3)]
 
 
 # -- unstructured ----------------------------------------------------------------------------------------------
@@ -307,15 +356,39 @@ def _unstructured(tree: Tree, name: str, zone: Any, facts: dict[str, Any], famil
             if found is not None:
                 fields.append(found)
     content = block_of_cells(points, cells, fields, facts, where, chosen)
-    if not isinstance(content, Solid):
-        return content, []
-    named = Solid(name, content.grid, content.points, content.fields, content.facts, content.notices)
+    system = cgns_axes.system_of(tree, zone)
+    if isinstance(content, Sheet):
+        curves = cgns_elements.Curves(sections, content.faces)
+        return cgns_axes.cartesian(replace(content, curves=list(_element_curves(tree, zone, curves, families))), system), []
+    if content is None:
+        return None, []
+    turned = cgns_axes.cartesian(content, system)
+    named = Solid(name, turned.grid, turned.points, turned.fields, turned.facts, turned.notices)
     faces = cgns_elements.Surfaces(sections, cells, numbers, points, content)
     return named, list(_element_patches(tree, zone, faces, families))
 
 
+def _element_curves(tree: Tree, zone: Any, curves: cgns_elements.Curves,
+                    families: _Families) -> Iterator[tuple[str, BoundaryKind | None, NDArray[np.int64]]]:
+    """Boundaries of a plane zone: name, kind if it is told, edges (k, 2)."""
+    for label, kind, numbers, by_element in _chosen(tree, zone, families):
+        edges = curves.of_elements(numbers) if by_element else curves.of_nodes(numbers)
+        if len(edges):
+            yield label, kind, edges
+    yield from ((name, None, edges) for name, edges in curves.unnamed())
+
+
 def _element_patches(tree: Tree, zone: Any, faces: cgns_elements.Surfaces, families: _Families) -> Iterator[tuple[str, Sheet]]:
     used: set[int] = set()
+    for label, kind, numbers, by_element in _chosen(tree, zone, families):
+        sheet = faces.of_elements(numbers, kind, used) if by_element else faces.of_nodes(numbers, kind)
+        if sheet is not None:
+            yield label, sheet
+    yield from faces.unnamed(used)
+
+
+def _chosen(tree: Tree, zone: Any, families: _Families) -> Iterator[tuple[str, BoundaryKind | None, NDArray[np.int64], bool]]:
+    """Boundary conditions of an unstructured zone: name, kind, numbers of elements or of nodes, and whether of elements."""
     for _, label, kind, condition in _conditions(tree, zone, families):
         location = next((tree.word(n) for _, n in tree.children(condition, "GridLocation_t")), "")
         chosen: list[NDArray[np.int64]] = []
@@ -328,10 +401,7 @@ def _element_patches(tree: Tree, zone: Any, faces: cgns_elements.Surfaces, famil
                 if values.dtype.kind not in "iu" or (what == "IndexRange_t" and len(values) != 2):
                     raise tree.fail("The extent of a boundary makes no sense.", node)
                 by_element |= list_name.startswith("Element")
-                chosen.append(np.asarray(values, np.int64) if what == "IndexArray_t" else faces.span(int(values[0]), int(values[1])))
-        if not chosen:
-            continue
-        sheet = faces.of_elements(np.concatenate(chosen), kind, used) if by_element else faces.of_nodes(np.concatenate(chosen), kind)
-        if sheet is not None:
-            yield label, sheet
-    yield from faces.unnamed(used)
+                chosen.append(np.asarray(values, np.int64) if what == "IndexArray_t"
+                              else cgns_elements.span(int(values[0]), int(values[1])))
+        if chosen:
+            yield label, kind, np.concatenate(chosen), by_element

@@ -20,6 +20,7 @@ from tidal_lens.formats.cgns_tree import Tree
 from tidal_lens.formats.content import Sheet, Solid
 from tidal_lens.formats.hdf5 import DAMAGED
 from tidal_lens.formats.polyhedra import Faces
+from tidal_lens.work import checkpoint
 
 MIXED, NGON, NFACE = 20, 22, 23
 _FIRST_BY_CORNERS = {25: (5, 9, 3), 26: (5, 10, 3), 27: (9, 12, 4), 28: (9, 16, 4), 29: (10, 16, 4), 30: (10, 20, 4), 31: (14, 21, 5),
@@ -36,6 +37,9 @@ ELEMENTS: dict[int, tuple[int, int, tuple[int, ...]]] = {
     17: (12, 8, tuple(range(8))), 18: (25, 20, _HEXA20), 19: (29, 27, (*_HEXA20, 24, 22, 21, 23, 20, 25, 26)),
     **{kind: (ours, size, tuple(range(corners))) for kind, (ours, size, corners) in _FIRST_BY_CORNERS.items()},
 }
+
+
+_BARS: dict[int, tuple[tuple[int, int], ...]] = {3: ((0, 1),), 21: ((0, 2), (2, 1)), 35: ((0, 2), (2, 3), (3, 1))}
 
 
 @dataclass(frozen=True, eq=False)
@@ -95,6 +99,7 @@ def _section(tree: Tree, name: str, node: Any, n_points: int, where: str) -> Sec
     listed = tree.numbers(arrays["ElementConnectivity"]).ravel()
     if listed.dtype.kind not in "iu":
         raise FileError("Its connectivity is not of whole numbers.", where, DAMAGED)
+    checkpoint()
     listed = listed.astype(np.int64)
     offsets = tree.numbers(arrays["ElementStartOffset"]).ravel().astype(np.int64) if "ElementStartOffset" in arrays else None
     if kind in (NGON, NFACE):
@@ -284,7 +289,6 @@ class Surfaces:
     def __init__(self, sections: list[Section], cells: Cells, numbers: NDArray[np.int64], points: NDArray[np.float64],
                  solid: Solid) -> None:
         self._sections, self._points, self._solid = sections, points, solid
-        self._last = max(s.first + s.count - 1 for s in sections)
         polygons = [s for s in sections if s.kind == NGON]
         flat = is_face(cells.types)
         self._faces, parents = flat_cells(cells, flat, "faces")
@@ -294,17 +298,13 @@ class Surfaces:
             self._faces = np.concatenate([self._faces, own])
             self._numbers = np.concatenate([self._numbers, s.first + rows])
 
-    def span(self, first: int, last: int) -> NDArray[np.int64]:
-        """Numbers from one to another, those that are not there left out."""
-        return np.arange(max(first, 1), min(last, max(self._last, len(self._points))) + 1)
-
     def of_elements(self, numbers: NDArray[np.int64], kind: BoundaryKind | None, used: set[int]) -> Sheet | None:
         """The faces of some elements; sections that they are from count as used."""
         own = np.isin(self._numbers, numbers)
         for n, s in enumerate(self._sections):
             if ((numbers >= s.first) & (numbers < s.first + s.count)).any():
                 used.add(n)
-        return self._sheet(self._faces[own], kind)
+        return self._sheet(self._faces[own], kind, numbers=self._numbers[own])
 
     def of_nodes(self, numbers: NDArray[np.int64], kind: BoundaryKind | None) -> Sheet | None:
         """Faces all of whose corners are among some nodes."""
@@ -313,7 +313,7 @@ class Surfaces:
         if len(self._faces):
             own = chosen[self._faces].all(axis=1)
             if own.any():
-                return self._sheet(self._faces[own], kind)
+                return self._sheet(self._faces[own], kind, numbers=self._numbers[own])
         # No surface elements: outer faces of the block, whose points are told by their place.
         from scipy.spatial import cKDTree
 
@@ -329,12 +329,79 @@ class Surfaces:
         """Sections of surface elements that no condition names."""
         for n, s in enumerate(self._sections):
             if n not in used and s.kind not in (NGON, NFACE) and s.count and is_face(s.types).all():
-                sheet = self._sheet(self._faces[(self._numbers >= s.first) & (self._numbers < s.first + s.count)], None)
+                own = (self._numbers >= s.first) & (self._numbers < s.first + s.count)
+                sheet = self._sheet(self._faces[own], None, numbers=self._numbers[own])
                 if sheet is not None:
                     yield s.name, sheet
 
-    def _sheet(self, faces: NDArray[np.int64], kind: BoundaryKind | None, points: NDArray[np.float64] | None = None) -> Sheet | None:
+    def _sheet(self, faces: NDArray[np.int64], kind: BoundaryKind | None, points: NDArray[np.float64] | None = None,
+               numbers: NDArray[np.int64] | None = None) -> Sheet | None:
         if len(faces) == 0:
             return None
         nodes, compact = np.unique(faces, return_inverse=True)
-        return Sheet((self._points if points is None else points)[nodes], compact.reshape(faces.shape).astype(np.int64), kind=kind)
+        polygons = None
+        if numbers is not None:
+            own, polygons = np.unique(numbers, return_inverse=True)
+            polygons = polygons if len(own) < len(numbers) else None
+        return Sheet((self._points if points is None else points)[nodes], compact.reshape(faces.shape).astype(np.int64), kind=kind,
+                     polygons=polygons)
+
+
+_MOST = 1 << 26
+
+
+def span(first: int, last: int) -> NDArray[np.int64]:
+    """Numbers from one to another."""
+    return np.arange(max(first, 1), min(last, first + _MOST) + 1)
+
+
+class Curves:
+    """Curves of a plane zone that boundary conditions name, by elements or by nodes.
+
+    Parameters
+    ----------
+    sections : list of Section
+        All sections.
+    faces : ndarray, shape (m, 4)
+        The zone's cells, a triangle with its last corner repeated.
+    """
+
+    def __init__(self, sections: list[Section], faces: NDArray[np.int64]) -> None:
+        self._faces = faces
+        edges, numbers = [np.empty((0, 2), np.int64)], [np.empty(0, np.int64)]
+        self._sections: list[tuple[str, int, int]] = []
+        for s in sections:
+            for kind, parts in _BARS.items():
+                some = np.flatnonzero(s.types == kind)
+                if len(some) == 0:
+                    continue
+                self._sections.append((s.name, s.first, s.first + s.count))
+                own = s.nodes[s.offsets[some][:, None] + np.arange(max(max(p) for p in parts) + 1)]
+                for a, b in parts:
+                    edges.append(own[:, [a, b]])
+                    numbers.append(s.first + some)
+        self._edges, self._numbers = np.concatenate(edges), np.concatenate(numbers)
+        self._used = np.zeros(len(self._edges), dtype=bool)
+
+    def of_elements(self, numbers: NDArray[np.int64]) -> NDArray[np.int64]:
+        """Edges (k, 2) of some elements."""
+        own = np.isin(self._numbers, numbers)
+        self._used |= own
+        return np.asarray(self._edges[own])
+
+    def of_nodes(self, numbers: NDArray[np.int64]) -> NDArray[np.int64]:
+        """Edges (k, 2) of one cell only, both of whose ends are among some nodes, counted from 1."""
+        ends = np.sort(np.stack([self._faces, np.roll(self._faces, -1, axis=1)], axis=-1).reshape(-1, 2), axis=1)
+        ends = ends[ends[:, 0] != ends[:, 1]]
+        known, counts = np.unique(ends, axis=0, return_counts=True)
+        outer = known[counts == 1]
+        chosen = np.isin(outer, numbers - 1).all(axis=1)
+        self._used |= np.isin(self._edges, numbers - 1).all(axis=1)
+        return np.asarray(outer[chosen])
+
+    def unnamed(self) -> Iterator[tuple[str, NDArray[np.int64]]]:
+        """Sections of edges that no condition names."""
+        for name, first, last in self._sections:
+            own = (self._numbers >= first) & (self._numbers < last)
+            if own.any() and not self._used[own].any():
+                yield name, self._edges[own]

@@ -9,14 +9,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.errors import FileError
-from tidal_lens.flow.case import BoundaryKind, Field
-from tidal_lens.flow.grid import COLLAPSE, Grid, UnstructuredGrid
+from tidal_lens.flow.case import BoundaryKind, Field, Place
+from tidal_lens.flow.grid import COLLAPSE, OWN_CORNERS, Grid, UnstructuredGrid
 from tidal_lens.flow.volumes import turn_cells
-from tidal_lens.formats.cells import Cells, Linear, check_cells, flat_cells, linear_cells
+from tidal_lens.formats.cells import FLAT, SKIPPED, Cells, Linear, check_cells, flat_cells, linear_cells
 from tidal_lens.formats.hanging import find_hanging
 from tidal_lens.formats.polyhedra import Added, cut
+from tidal_lens.work import checkpoint
 
 DAMAGED = "Write it again from the solver."
+LEFT_OUT = "Left out beside its solid cells: "
+PLACES: tuple[Place, ...] = ("node", "cell")
 _FARTHEST = 1e100
 
 
@@ -54,6 +57,10 @@ class Sheet:
         Its own values, if it is all there is of the flow.
     dims : tuple of int or None
         Points along its two directions if it is structured.
+    polygons : ndarray, shape (m,), int64, or None
+        The polygon that each face was cut from, where some were cut.
+    curves : list
+        Boundaries of a plane flow that lie on it: name, kind if it is told, and edges (k, 2).
     """
 
     points: NDArray[np.float64]
@@ -63,6 +70,8 @@ class Sheet:
     fields: list[Field] = field(default_factory=list)
     facts: dict[str, Any] = field(default_factory=dict)
     dims: tuple[int, int] | None = None
+    polygons: NDArray[np.int64] | None = None
+    curves: list[tuple[str, BoundaryKind | None, NDArray[np.int64]]] = field(default_factory=list)
 
 
 def finite_points(points: NDArray[Any], where: str) -> NDArray[np.float64]:
@@ -75,6 +84,7 @@ def finite_points(points: NDArray[Any], where: str) -> NDArray[np.float64]:
     """
     kept = np.ascontiguousarray(points, dtype=np.float64)
     largest = max(float(kept.max(initial=0.0)), -float(kept.min(initial=0.0)))
+    checkpoint()
     if not largest < _FARTHEST:
         bad = ~(np.abs(kept) < _FARTHEST).all(axis=1)
         raise FileError(f"{int(bad.sum()):,} points have coordinates that are not finite or beyond {_FARTHEST:.0e}, the first is point "
@@ -131,6 +141,7 @@ def block_of_cells(points: NDArray[np.float64], cells: Cells, fields: list[Field
         The list of cells makes no sense.
     """
     check_cells(cells, len(points), where)
+    checkpoint()
     wanted = np.ones(len(cells.types), dtype=bool) if keep is None else keep
     linear = linear_cells(cells, wanted, points, where)
     if linear is None:
@@ -138,10 +149,20 @@ def block_of_cells(points: NDArray[np.float64], cells: Cells, fields: list[Field
         if len(faces) == 0:
             return None
         flat = [f if f.place == "node" else replace(f, values=f.values[parents]) for f in fields]
-        return Sheet(points, faces, fields=flat, facts=facts)
+        cut_up = len(parents) and bool((parents[1:] == parents[:-1]).any())
+        return Sheet(points, faces, fields=flat, facts=facts, polygons=parents if cut_up else None)
+    checkpoint()
+    left = _left_out(cells, wanted)
+    told = [f"{LEFT_OUT}{left}."] if left else []
     if used_up:
         cells.drop()
-    return _packed(linear, *_extended(points, fields, linear.added), facts)
+    return replace(_packed(linear, *_extended(points, fields, linear.added), facts), notices=told)
+
+
+def _left_out(cells: Cells, wanted: NDArray[np.bool_]) -> str:
+    """Cells of fewer dimensions in a list of solid ones, in words."""
+    counts = {"surface cells": np.isin(cells.types, [*FLAT]), "lines and points": np.isin(cells.types, [*SKIPPED])}
+    return ", ".join(f"{n:,} {words}" for words, which in counts.items() if (n := int((which & wanted).sum())))
 
 
 def _extended(points: NDArray[np.float64], fields: list[Field], added: list[Added]) -> tuple[NDArray[np.float64], list[Field]]:
@@ -150,6 +171,32 @@ def _extended(points: NDArray[np.float64], fields: list[Field], added: list[Adde
         fields = [replace(f, values=np.concatenate([f.values, more.values(f.values)])) if f.place == "node" else f for f in fields]
         points = np.concatenate([points, more.values(points)])
     return points, fields
+
+
+def at_nodes(solid: Solid, field: Field) -> Field:
+    """A cell field of a block at its nodes: the plain mean of the cells round each."""
+    grid = solid.grid
+    columns = field.values.reshape(len(field.values), -1)
+    sums, counts = np.zeros((grid.n_points, columns.shape[1])), np.zeros(grid.n_points)
+    if isinstance(grid, UnstructuredGrid):
+        for kind, corners in OWN_CORNERS.items():
+            some = np.flatnonzero(grid.types == kind)
+            for corner in corners if len(some) else ():
+                nodes = grid.corners[some, corner]
+                counts += np.bincount(nodes, minlength=grid.n_points)
+                for c in range(columns.shape[1]):
+                    sums[:, c] += np.bincount(nodes, columns[some, c], grid.n_points)
+    else:
+        i, j, k = grid.dims
+        lattice, many = sums.reshape(k, j, i, -1), counts.reshape(k, j, i)
+        cells = columns.reshape(k - 1, j - 1, i - 1, -1)
+        for at in np.ndindex(2, 2, 2):
+            part = tuple(slice(a, n - 1 + a) for a, n in zip(at, (k, j, i), strict=True))
+            lattice[part] += cells
+            many[part] += 1.0
+    with np.errstate(invalid="ignore", divide="ignore"):
+        means = (sums / counts[:, None]).astype(field.values.dtype)
+    return Field(field.name, "node", means.reshape(-1, *field.values.shape[1:]))
 
 
 def conforming(solid: Solid) -> Solid:
@@ -180,6 +227,7 @@ def _packed(linear: Linear, points: NDArray[np.float64], fields: list[Field], fa
         number = np.cumsum(used, dtype=np.int32) - 1
         corners, points = number[corners], points[used]
         fields = [replace(f, values=f.values[used]) if f.place == "node" else f for f in fields]
+    checkpoint()
     turn_cells(points, corners, linear.types)
     same = bool(len(linear.parents)) and np.array_equal(linear.parents, np.arange(len(linear.parents)))
     values = [f if f.place == "node" or (same and len(f.values) == len(linear.parents)) else replace(f, values=f.values[linear.parents])

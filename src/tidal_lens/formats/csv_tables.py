@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import os
-import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.errors import FileError
+from tidal_lens.scratch import writing
 
 _LARGEST = 500_000_000
 _SEPARATORS = (",", ";", "\t", " ")
@@ -127,13 +126,5 @@ def write_table(path: Path, rows: Sequence[Sequence[str | float]]) -> None:
     FileError
         It cannot be written.
     """
-    scratch = ""
-    try:
-        handle, scratch = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
-        with os.fdopen(handle, "w", encoding="utf-8", newline="") as stream:
-            csv.writer(stream).writerows([[f"{c:.9g}" if isinstance(c, float) else c for c in row] for row in rows])
-        os.replace(scratch, path)
-    except OSError as exc:
-        if scratch:
-            Path(scratch).unlink(missing_ok=True)
-        raise FileError(f"The table could not be written: {exc.strerror}.", str(path), "Choose another folder.") from exc
+    with writing(path, "table", "Choose another folder.") as scratch, scratch.open("w", encoding="utf-8", newline="") as stream:
+        csv.writer(stream).writerows([[f"{c:.9g}" if isinstance(c, float) else c for c in row] for row in rows])

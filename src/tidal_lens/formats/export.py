@@ -5,9 +5,6 @@ Files are written to a temporary name and renamed when they are whole.
 
 from __future__ import annotations
 
-import os
-import shutil
-import tempfile
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -18,6 +15,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import Flow
+from tidal_lens.scratch import filling, writing
 
 
 @dataclass(frozen=True, eq=False)
@@ -77,18 +75,8 @@ def atomically(path: Path, write: Callable[[Path], None]) -> None:
     FileError
         It could not be written.
     """
-    scratch = ""
-    try:
-        handle, scratch = tempfile.mkstemp(dir=path.parent, prefix=f".{path.stem}.", suffix=path.suffix)
-        os.close(handle)
-        write(Path(scratch))
-        os.replace(scratch, path)
-    except OSError as exc:
-        raise FileError(f"The file could not be written: {exc.strerror or exc}.", str(path), "Is there room on the disk, and may you write "
-                        "there?") from exc
-    finally:
-        if scratch:
-            Path(scratch).unlink(missing_ok=True)
+    with writing(path) as scratch:
+        write(scratch)
 
 
 def atomic_folder(folder: Path, fill: Callable[[Path], None]) -> None:
@@ -99,19 +87,8 @@ def atomic_folder(folder: Path, fill: Callable[[Path], None]) -> None:
     FileError
         It could not be written.
     """
-    try:
-        scratch = Path(tempfile.mkdtemp(dir=folder.parent, prefix=f".{folder.name}."))
-    except OSError as exc:
-        raise FileError(f"The folder could not be made: {exc.strerror}.", str(folder), "May you write there?") from exc
-    try:
+    with filling(folder) as scratch:
         fill(scratch)
-        if folder.exists():
-            shutil.rmtree(folder)
-        os.replace(scratch, folder)
-    except OSError as exc:
-        raise FileError(f"The files could not be written: {exc.strerror or exc}.", str(folder), "Is there room on the disk?") from exc
-    finally:
-        shutil.rmtree(scratch, ignore_errors=True)
 
 
 def save_flow(path: Path, data: FlowData) -> None:

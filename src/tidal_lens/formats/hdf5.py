@@ -9,7 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.errors import FileError
+from tidal_lens.work import checkpoint
 
+_SLAB = 1 << 25  # bytes read at a time
 MAGIC = b"\x89HDF\r\n\x1a\n"
 DAMAGED = "Write it again from the solver."
 _MOST = 4_000_000_000  # numbers in one array that are believed
@@ -127,10 +129,20 @@ def numbers(data: Any, where: str, part: Any = (), kinds: str = "iuf") -> NDArra
     """
     source = checked(data, where, kinds)
     try:
-        values = source[part]
+        values = _in_slabs(source) if part == () and source.nbytes > _SLAB else source[part]
     except (OSError, RuntimeError, ValueError, TypeError) as exc:
         raise FileError(f"An array cannot be read, the file is damaged: {_reason(exc)}.", where, DAMAGED) from exc
     return np.asarray(values).astype(source.dtype.newbyteorder("="), copy=False)
+
+
+def _in_slabs(source: Any) -> NDArray[Any]:
+    """A long dataset, read so that it can be given up in between."""
+    out = np.empty(source.shape, source.dtype)
+    rows = max(1, _SLAB * source.shape[0] // source.nbytes)
+    for begin in range(0, source.shape[0], rows):
+        checkpoint()
+        out[begin:begin + rows] = source[begin:begin + rows]
+    return out
 
 
 def some_numbers(node: Any, name: str) -> tuple[float, ...]:

@@ -1,131 +1,116 @@
-"""The pieces into which a solver's partition cut a block, joined to that block again."""
+"""Blocks whose nodes are joined: those of the pieces into which a solver's partition cut one, and those of cells that share none."""
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import replace
+from functools import partial
 from itertools import groupby
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.flow.boundaries import kind_from_name
 from tidal_lens.flow.case import Field
-from tidal_lens.flow.faces import outer_faces
+from tidal_lens.flow.free_stream import velocity_in
 from tidal_lens.flow.grid import UnstructuredGrid
-from tidal_lens.flow.seams import any_near, point_keys
-from tidal_lens.formats.content import Solid
-from tidal_lens.work import run_chunks
+from tidal_lens.flow.roles import recognise_roles
+from tidal_lens.flow.welding import Welded, nodes_at, weld
+from tidal_lens.formats.content import Sheet, Solid
+from tidal_lens.work import checkpoint, run_chunks
+
+_Sheets = Sequence[tuple[str, Sheet]]
 
 
-def joined(solids: list[Solid]) -> list[Solid]:
-    """Blocks, with neighbouring pieces of one whole made one block.
+def joined(solids: list[Solid], sheets: _Sheets = ()) -> list[Solid]:
+    """Blocks, with neighbouring pieces of one whole made one block, and nodes of one block that lie on one another made one.
 
-    The nodes in which pieces meet become one, with the mean of their values. Pieces stay apart where they do not hold the same
-    quantities, where their nodes meet only nearly, or where a piece has several nodes at one place: then it is the search for
-    seams that must judge.
+    Values that differ there by more than rounding are told; their mean is taken. Pieces that do not hold the same quantities stay blocks of
+    their own. Walls of no thickness among the surfaces keep the nodes of their two sides apart.
     """
     out: list[Solid] = []
     for whole, group in groupby(solids, key=lambda s: s.whole):
         pieces = list(group)
-        block = _block(whole, pieces) if whole and len(pieces) > 1 else None
-        out += pieces if block is None else [block]
+        block = _concatenated(whole, pieces) if whole and len(pieces) > 1 else None
+        out += [_welded(p, sheets, "cells") for p in pieces] if block is None else [_welded(block, sheets, "pieces")]
     return out
 
 
-def _block(name: str, pieces: list[Solid]) -> Solid | None:
+def _concatenated(name: str, pieces: list[Solid]) -> Solid | None:
+    """One block of all pieces, each with nodes of its own; None where they are not alike."""
     grids = [p.grid for p in pieces if isinstance(p.grid, UnstructuredGrid)]
     kinds = [[(f.name, f.place, f.components, f.values.dtype) for f in p.fields] for p in pieces]
     if len(grids) < len(pieces) or any(k != kinds[0] for k in kinds) or sum(g.n_points for g in grids) > np.iinfo(np.int32).max:
         return None
-    starts = np.cumsum([0] + [g.n_points for g in grids])
-    points = np.concatenate([p.points for p in pieces])
-    found = _meetings(points, starts)
-    if found is None:
-        return None
-    nodes, begins = found
-    leaders = np.minimum.reduceat(nodes, begins) if len(nodes) else nodes
-    leader = np.repeat(leaders, np.diff(np.append(begins, len(nodes))))
-    first = np.ones(len(points), dtype=bool)
-    first[nodes] = False
-    first[leaders] = True
-    number = np.cumsum(first, dtype=np.int32) - 1
-    number[nodes] = number[leader]
-    corners = np.empty((sum(g.n_cells for g in grids), 8), np.int32)
+    starts = np.cumsum([0] + [g.n_points for g in grids], dtype=np.int32)
     cells = np.cumsum([0] + [g.n_cells for g in grids])
+    corners = np.empty((int(cells[-1]), 8), np.int32)
 
     def renumber(begin: int, end: int) -> None:
         for n in range(begin, end):
-            np.take(number[starts[n]:starts[n + 1]], grids[n].corners, out=corners[cells[n]:cells[n + 1]], mode="clip")
+            np.add(grids[n].corners, starts[n], out=corners[cells[n]:cells[n + 1]])
 
     run_chunks(renumber, len(grids), max(1, len(grids) // 16))
     origin = ", ".join(dict.fromkeys([f"joined from {len(grids)} pieces", *(g.origin for g in grids if g.origin)]))
-    grid = UnstructuredGrid(int(first.sum()), corners, np.concatenate([g.types for g in grids]), origin)
-    points = points[first]
-    if _meets_nearly(grid, points, np.searchsorted(starts, np.flatnonzero(first), side="right")):
-        return None
-    fields, unlike = [], []
-    for n, field in enumerate(pieces[0].fields):
-        values = np.concatenate([p.fields[n].values for p in pieces])
-        if field.place == "node":
-            values, differ = _at_one(values, nodes, begins, leaders, first)
-            unlike += [field.name] if differ else []
-        fields.append(Field(field.name, field.place, values))
-    told = [f"Where pieces of {name} meet, they differ in {', '.join(unlike)}: the mean is taken there."] if unlike else []
+    grid = UnstructuredGrid(int(starts[-1]), corners, np.concatenate([g.types for g in grids]), origin)
+    fields = [Field(f.name, f.place, np.concatenate([p.fields[n].values for p in pieces])) for n, f in enumerate(pieces[0].fields)]
     facts: dict[str, Any] = {k: v for p in reversed(pieces) for k, v in p.facts.items()}
-    return replace(pieces[0], name=name, grid=grid, points=points, fields=fields, facts=facts,
-                   notices=list(dict.fromkeys([*(text for p in pieces for text in p.notices), *told])))
+    return replace(pieces[0], name=name, grid=grid, points=np.concatenate([p.points for p in pieces]), fields=fields, facts=facts,
+                   notices=list(dict.fromkeys(text for p in pieces for text in p.notices)))
 
 
-def _meetings(points: NDArray[np.float64], starts: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]] | None:
-    """Nodes that coincide to the last bit, sorted by place, and where each place begins; None where a piece has two at one."""
-    keys = np.empty(len(points), np.uint64)
+def _welded(solid: Solid, sheets: _Sheets, of: str) -> Solid:
+    grid = solid.grid
+    if not isinstance(grid, UnstructuredGrid):
+        return solid
+    checkpoint()
+    rest = partial(_at_rest, solid)
+    walls = [(s.points, s.faces, s.polygons) for name, s in sheets if _is_wall(name, s, solid, rest)]
+    found = weld(solid.points, grid, walls, rest, everywhere=of == "pieces")
+    if found is None:
+        return solid
+    checkpoint()
+    fields, told = [], []
+    for f in solid.fields:
+        if f.place != "node":
+            fields.append(f)
+            continue
+        values, jumps, most = found.values(f.values)
+        fields.append(Field(f.name, "node", values))
+        if jumps:
+            told.append(f"{f.name} (at {jumps:,} of {found.grid.n_points:,} nodes, by up to {most:.3g})")
+    return replace(solid, grid=_with_origin(found, grid, of), points=found.points, fields=fields,
+                   notices=[*solid.notices, *([f"Where {of} of {solid.name or 'the flow'} meet, values jump: {', '.join(told)}. "
+                                               "The mean is shown."] if told else [])])
 
-    def mix(begin: int, end: int) -> None:
-        keys[begin:end] = point_keys(points[begin:end])
 
-    run_chunks(mix, len(points), 16384)
-    order = np.argsort(keys)
-    ranked = keys[order]
-    same = ranked[1:] == ranked[:-1]
-    many = np.zeros(len(points), dtype=bool)
-    many[1:] |= same
-    many[:-1] |= same
-    nodes = order[many]
-    opens = np.append(True, ranked[many][1:] != ranked[many][:-1]) if len(nodes) else np.empty(0, bool)
-    begins = np.flatnonzero(opens)
-    group = np.cumsum(opens) - 1
-    if (points[nodes] != points[nodes[begins]][group]).any():  # keys that clash
-        return None
-    pairs = np.sort(group * len(starts) + np.searchsorted(starts, nodes, side="right"))
-    return None if (pairs[1:] == pairs[:-1]).any() else (nodes, begins)
+def _with_origin(found: Welded, grid: UnstructuredGrid, of: str) -> UnstructuredGrid:
+    told = f"joined from {grid.n_points:,} nodes" if of == "cells" and found.grid.n_points < grid.n_points else ""
+    if not told:
+        return found.grid
+    new = replace(found.grid, origin=f"{grid.origin}, {told}" if grid.origin else told)
+    new.__dict__.update({n: found.grid.__dict__[n] for n in ("_neighbours",) if n in found.grid.__dict__})
+    return new
 
 
-def _meets_nearly(grid: UnstructuredGrid, points: NDArray[np.float64], piece: NDArray[np.int64]) -> bool:
-    """Whether nodes of different pieces remain that lie on one another but for rounding."""
-    used = np.zeros(grid.n_points, dtype=bool)
-    used[outer_faces(grid)] = True
-    outer = np.flatnonzero(used)
-    size = float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
-    if not any_near(points[outer], 1e-5 * size):
+def _is_wall(name: str, sheet: Sheet, solid: Solid, rest: Callable[[], NDArray[np.bool_] | None]) -> bool:
+    """Whether a surface of the file is a wall: it says so, its name does, or the flow rests on all of it."""
+    kind = sheet.kind or kind_from_name(name)
+    if kind is not None or len(sheet.points) == 0:
+        return kind == "wall"
+    still = rest()
+    if still is None:
         return False
-    from scipy.spatial import cKDTree  # loaded when first needed, not before the window is up
-
-    pairs = outer[cKDTree(points[outer]).query_pairs(1e-6 * size, output_type="ndarray").reshape(-1, 2)]
-    return bool((piece[pairs[:, 0]] != piece[pairs[:, 1]]).any())
+    nodes = nodes_at(solid.points, sheet.points, np.flatnonzero(still))
+    return bool((nodes >= 0).all())
 
 
-def _at_one(values: NDArray[Any], nodes: NDArray[np.int64], begins: NDArray[np.int64], leaders: NDArray[np.int64],
-            first: NDArray[np.bool_]) -> tuple[NDArray[Any], bool]:
-    """Values of the joined nodes, their mean where pieces differ; and whether they do, beyond rounding."""
-    differ = False
-    if len(nodes):
-        counts = np.diff(np.append(begins, len(nodes)))
-        own = values[nodes]
-        unlike = own != np.repeat(values[leaders], counts, axis=0)
-        if (unlike & np.isfinite(own)).any():
-            sums = np.add.reduceat(own.astype(np.float64), begins, axis=0)
-            mean = sums / (counts if values.ndim == 1 else counts[:, None])
-            spread = np.abs(own - np.repeat(mean, counts, axis=0)).max(initial=0.0, where=np.isfinite(own))
-            differ = bool(spread > 1e-5 * np.abs(own).max(initial=0.0, where=np.isfinite(own)))
-            values[leaders] = mean
-    return values[first], differ
+def _at_rest(solid: Solid) -> NDArray[np.bool_] | None:
+    """Nodes at which the velocity vanishes; None where that is not known."""
+    fields = {f.name: f for f in solid.fields}
+    found = velocity_in(fields, recognise_roles({f.name: f.components for f in solid.fields}))
+    if found is None or found[1] != "node":
+        return None
+    size = np.abs(found[0]).max(axis=1)
+    return np.asarray(size <= 1e-6 * float(np.nanmax(size, initial=0.0)))

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.errors import FileError
-from tidal_lens.flow.case import Field
+from tidal_lens.flow.case import BoundaryKind, Field
 from tidal_lens.flow.grid import COLLAPSE, HEXAHEDRON, WEDGE, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.roles import missing_component
 from tidal_lens.formats.content import Sheet, Solid
@@ -18,8 +18,8 @@ _FLAT = 1e-6  # of the plane's size
 _DEPTH = 0.02
 
 
-def thicken(path: Path, sheets: list[tuple[str, Sheet]]) -> list[Solid]:
-    """Blocks of planar sheets that lie in one plane.
+def thicken(path: Path, sheets: list[tuple[str, Sheet]]) -> tuple[list[Solid], list[tuple[str, Sheet]]]:
+    """Blocks of planar sheets that lie in one plane, and the surfaces that their curves become.
 
     Parameters
     ----------
@@ -30,8 +30,8 @@ def thicken(path: Path, sheets: list[tuple[str, Sheet]]) -> list[Solid]:
 
     Returns
     -------
-    list of Solid
-        Their facts hold ``PlanarNormal`` and ``PlanarDepth``.
+    list of Solid, list of (str, Sheet)
+        The facts of the blocks hold ``PlanarNormal`` and ``PlanarDepth``; the surfaces bound them.
 
     Raises
     ------
@@ -44,7 +44,15 @@ def thicken(path: Path, sheets: list[tuple[str, Sheet]]) -> list[Solid]:
         raise FileError("There are no three-dimensional cells in it.", str(path),
                         "Tidal Lens needs the volume of the flow or a plane flow, not only curved surfaces.")
     normal, depth = plane
-    return [_layer(name, s, normal, depth) for name, s in flat]
+    walls = [(name, _upright(s.points[edges], kind, normal, depth)) for _, s in flat for name, kind, edges in s.curves if len(edges)]
+    return [_layer(name, s, normal, depth) for name, s in flat], walls
+
+
+def _upright(ends: NDArray[np.float64], kind: BoundaryKind | None, normal: NDArray[np.float64], depth: float) -> Sheet:
+    """The surface over the edges (k, 2, 3) of a curve."""
+    below = ends - 0.5 * depth * normal
+    points = np.concatenate([below[:, 0], below[:, 1], (below + depth * normal)[:, 1], (below + depth * normal)[:, 0]])
+    return Sheet(points, np.arange(len(points), dtype=np.int64).reshape(4, -1).T.copy(), kind=kind)
 
 
 def _plane_of(points: NDArray[np.float64]) -> tuple[NDArray[np.float64], float] | None:

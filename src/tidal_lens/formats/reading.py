@@ -6,6 +6,7 @@ The choice in force is known to all readers while a file is being opened; they a
 from __future__ import annotations
 
 import contextlib
+import threading
 from collections.abc import Iterable, Iterator
 from contextvars import ContextVar
 from dataclasses import dataclass, field, replace
@@ -18,8 +19,12 @@ from tidal_lens.errors import FileError
 from tidal_lens.flow.case import Field
 from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
 from tidal_lens.formats.content import Solid
+from tidal_lens.memory import said_limit
+from tidal_lens.work import Token, checkpoint, working_for
 
 Corner = tuple[float, float, float]
+_PULSE = 0.05  # seconds between two looks at the memory
+_OTHERS = 256_000_000  # bytes that the rest of the program may take during a reading: pictures, shapes, compiled code
 _SHARE = 0.8  # of the free memory that a result may take: what is derived from it needs room too
 
 
@@ -37,6 +42,8 @@ class Reading:
         Corners of a region; cells that reach into it are read.
     steps : slice
         Which steps of a time series, from a first on, every so many.
+    in_space : bool
+        Leave one layer of three-dimensional cells what it is: no plane flow.
     """
 
     without_blocks: frozenset[str] = frozenset()
@@ -45,6 +52,7 @@ class Reading:
     low: Corner | None = None
     high: Corner | None = None
     steps: slice = field(default_factory=lambda: slice(0, None, 1))
+    in_space: bool = False
 
     def step_of_file(self, step: int) -> int:
         """The file's step that is the n-th of those chosen."""
@@ -72,6 +80,10 @@ class TooLargeError(FileError):
     quantities: tuple[str, ...] = ()
 
 
+class MissingMomentError(FileError):
+    """A moment of a series has no file; others may have."""
+
+
 @dataclass
 class _Session:
     """One opening of a file: the choice, and what was seen on the way."""
@@ -87,14 +99,32 @@ _NOW: ContextVar[_Session | None] = ContextVar("reading", default=None)
 
 
 @contextlib.contextmanager
-def session(reading: Reading) -> Iterator[_Session]:
-    """While this lasts, readers follow a choice."""
-    one = _Session(reading, room=int(_SHARE * psutil.virtual_memory().available))
+def session(reading: Reading, token: Token) -> Iterator[_Session]:
+    """While this lasts, readers follow a choice; what grows beyond the memory that is to be had is refused."""
+    room = int(_SHARE * psutil.virtual_memory().available)
+    one = _Session(reading, room=min(room, said_limit() or room))
     mark = _NOW.set(one)
+    over = threading.Event()
+    watch = threading.Thread(target=_watch, args=(one, token, over), name="reading", daemon=True)
+    watch.start()
     try:
-        yield one
+        with working_for(token):
+            yield one
     finally:
+        over.set()
         _NOW.reset(mark)
+        watch.join()
+
+
+def _watch(one: _Session, token: Token, over: threading.Event) -> None:
+    """Stop a reading that takes more than it asked for: what files declare is not believed."""
+    process = psutil.Process()
+    before = process.memory_info().rss
+    while not over.wait(_PULSE):
+        taken = process.memory_info().rss - before
+        if taken > one.room + _OTHERS:
+            token.refuse(_too_large(one, taken, "", structured=False))
+            return
 
 
 def wants_block(name: str) -> bool:
@@ -108,11 +138,18 @@ def wants_block(name: str) -> bool:
 
 def wants_quantity(name: str) -> bool:
     """Whether an array is to be read; it is noted that it is there."""
+    checkpoint()
     one = _NOW.get()
     if one is None:
         return True
     one.quantities[name] = None
     return name not in one.reading.without_quantities
+
+
+def takes_layers_as_plane() -> bool:
+    """Whether one layer of three-dimensional cells is to be taken for a plane flow."""
+    one = _NOW.get()
+    return one is None or not one.reading.in_space
 
 
 def note_quantities(names: Iterable[str]) -> None:
@@ -140,18 +177,23 @@ def claim(nbytes: int, where: str, *, structured: bool = False) -> None:
         Together with what was asked for before it is more than there is room for.
     """
     one = _NOW.get()
+    checkpoint()
     if one is None:
         return
     kept = nbytes // one.reading.every**3 if structured else nbytes
     one.claimed += kept
     if one.claimed > one.room:
-        total, room = one.claimed / 1e9, one.room / 1e9
-        fits = next((n for n in range(2, 65) if one.claimed / n**3 < one.room), 64)
-        told = (f"Read every {_ordinal(one.reading.every * fits)} point (about {one.claimed / fits**3 / 1e9:.1f} GB)" if structured
-                else "Leave out quantities or blocks, or read a region")
-        error = TooLargeError(f"It would take at least {total:.1f} GB of memory, {room:.1f} GB are to be had.", where, f"{told}.")
-        error.structured, error.quantities = structured, tuple(one.quantities)
-        raise error
+        raise _too_large(one, one.claimed, where, structured=structured)
+
+
+def _too_large(one: _Session, needed: int, where: str, *, structured: bool) -> TooLargeError:
+    fits = next((n for n in range(2, 65) if needed / n**3 < one.room), 64)
+    told = (f"Read every {_ordinal(one.reading.every * fits)} point (about {needed / fits**3 / 1e9:.1f} GB)" if structured
+            else "Leave out quantities or blocks, or read a region")
+    error = TooLargeError(f"It would take at least {needed / 1e9:.1f} GB of memory, {one.room / 1e9:.1f} GB are to be had.", where,
+                          f"{told}.")
+    error.structured, error.quantities = structured, tuple(one.quantities)
+    return error
 
 
 def _ordinal(n: int) -> str:

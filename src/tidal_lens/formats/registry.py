@@ -13,7 +13,7 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.formats import cgns, vtk_legacy, vtk_xml, vtkhdf, xdmf
 from tidal_lens.formats.hdf5 import MAGIC
 from tidal_lens.formats.numbered import siblings
-from tidal_lens.formats.reading import Reading, session
+from tidal_lens.formats.reading import MissingMomentError, Reading, session
 from tidal_lens.work import Token
 
 
@@ -39,6 +39,7 @@ class Format:
     open: Callable[[Path, Token, bool, int], Flow]
 
 
+_MOST_LOST = 10_000
 FORMATS: tuple[Format, ...] = (
     Format("VTK XML", (".vti", ".vtr", ".vts", ".vtu", ".vtp", ".vtm", ".vtpd", ".vtpc", ".pvti", ".pvtr", ".pvts", ".pvtu", ".pvd"),
            lambda head, _: vtk_xml.sniff(head), vtk_xml.open_file),
@@ -46,10 +47,11 @@ FORMATS: tuple[Format, ...] = (
     Format("VTKHDF", (".vtkhdf", ".hdf"), lambda head, path: head.startswith(MAGIC) and vtkhdf.is_vtkhdf(path), vtkhdf.open_file),
     Format("XDMF", (".xdmf", ".xmf"), lambda head, _: xdmf.sniff(head), xdmf.open_file),
     Format("CGNS", (".cgns",), lambda head, _: head.startswith(MAGIC), cgns.open_file),
+    Format("CGNS on its older file layer", (), lambda head, _: cgns.ADF in head[:64], cgns.refuse_adf),
 )
 
 
-def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, step: int | None = 0, numbered: bool = False,
+def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, step: int | None = None, numbered: bool = False,
               reading: Reading | None = None) -> Flow:
     """Open a flow result.
 
@@ -62,7 +64,7 @@ def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, s
     anyway : bool
         Open also a result without velocity or with values that are not finite.
     step : int or None
-        Which step of a time series, from 0; None is the first, or the file itself among numbered ones.
+        Which step of a time series, from 0; None is the first whose files are there, or the file itself among numbered ones.
     numbered : bool
         Take the files beside it that differ in a number only as the steps of one series; times are their numbers.
     reading : Reading, optional
@@ -76,8 +78,9 @@ def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, s
         Something needed is missing or not finite, and ``anyway`` was not given.
     """
     wanted = reading or Reading()
-    with session(wanted) as noted:
-        flow = _open_any(path, token or Token(), anyway, step, numbered, wanted)
+    asked = token or Token()
+    with session(wanted, asked) as noted:
+        flow = _open_any(path, asked, anyway, step, numbered, wanted)
     times = flow.times[wanted.steps]
     if flow.times and not times:
         raise FileError(f"There are {len(flow.times)} steps, and none of them is among those chosen.", str(path),
@@ -90,7 +93,9 @@ def open_flow(path: Path, token: Token | None = None, *, anyway: bool = False, s
 
 def _open_any(path: Path, token: Token, anyway: bool, step: int | None, numbered: bool, reading: Reading) -> Flow:
     if not numbered:
-        return _open_file(path, token, anyway, reading.step_of_file(step or 0))
+        if step is None:
+            return _first_there(path, token, anyway, reading)
+        return _open_file(path, token, anyway, reading.step_of_file(step))
     moments = siblings(path)
     if len(moments) < 2:
         raise FileError("There are no other files like it that would make a time series.", str(path), "Open it by itself.")
@@ -100,6 +105,26 @@ def _open_any(path: Path, token: Token, anyway: bool, step: int | None, numbered
     moment = replace(flow, title=path.stem, path=path, times=tuple(float(number) for number, _ in moments), step=at)
     moment.__dict__.update(seams=flow.seams, outside=flow.outside)  # found already
     return moment
+
+
+def _first_there(path: Path, token: Token, anyway: bool, reading: Reading) -> Flow:
+    """The first of the chosen steps whose files are there; those passed over are told."""
+    lost: list[str] = []
+    while True:
+        step = reading.step_of_file(len(lost))
+        try:
+            flow = _open_file(path, token, anyway, step)
+        except MissingMomentError as error:
+            if len(lost) >= _MOST_LOST or (lost and lost[-1] == error.what):  # the last of them is missing too
+                raise
+            lost.append(error.what)
+            continue
+        if not lost:
+            return flow
+        told = f"{lost[0]}" + (f" So are those of {len(lost) - 1} steps after it." if len(lost) > 1 else "")
+        new = replace(flow, notices=(*flow.notices, f"{told} The first moment that is there is shown."))
+        new.__dict__.update({name: flow.__dict__[name] for name in ("seams", "outside") if name in flow.__dict__})
+        return new
 
 
 def _open_file(path: Path, token: Token, anyway: bool, step: int) -> Flow:

@@ -13,6 +13,7 @@ from tidal_lens.flow.faces import quads_of_sheet
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.formats.cells import uniform
 from tidal_lens.formats.content import Sheet, Solid, block_of_cells
+from tidal_lens.work import checkpoint
 
 Form = Literal["uniform", "rectilinear", "curvilinear"]
 
@@ -54,6 +55,7 @@ def structured(points: NDArray[np.float64], dims: tuple[int, int, int], form: Fo
             fields = [f if f.place == "node" else Field(f.name, "cell", f.values[own]) for f in fields]
         return Sheet(points, faces if whole else faces[own], fields=fields, facts=facts,
                      dims=(sheet.shape[1], sheet.shape[0]) if whole else None)
+    checkpoint()
     grid = StructuredGrid(dims, form)
     core, left = _core_of(own.reshape([d - 1 for d in dims[::-1]]))
     if core is None:

@@ -16,7 +16,7 @@ from xml.etree import ElementTree as ET
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import Flow
 from tidal_lens.formats.assemble import Part, assemble
-from tidal_lens.formats.reading import wants_block
+from tidal_lens.formats.reading import MissingMomentError, wants_block
 from tidal_lens.formats.vtk_xml_data import read_data
 from tidal_lens.formats.vtk_xml_file import DAMAGED
 from tidal_lens.formats.xml_safe import linked_file, parse_xml
@@ -42,14 +42,24 @@ def open_file(path: Path, token: Token, anyway: bool, step: int = 0) -> Flow:
         return assemble(path, _parts_of(path, path.stem, "", token), anyway)
     times, moments = _moments(path)
     step = min(step, len(times) - 1)
+    if not any(file.is_file() for _, file in moments[step]):
+        raise MissingMomentError(f"The file of t = {times[step]:.9g}, {moments[step][0][1].name}, is missing.", str(path),
+                                 "Copy the whole folder, or go on to another step.")
     parts: list[Part] = []
     for number, (name, file) in enumerate(moments[step]):
+        if not file.is_file():
+            parts.append(_missing(file, path))
+            continue
         if _checked_kind(file) == _SERIES:
             raise FileError("A time series inside a time series is not followed.", f"{path.name} → {file.name}",
                             "Open the inner file by itself.")
         parts += _parts_of(file, name or file.stem, "", token)
         token.report((number + 1) / len(moments[step]))
     return assemble(path, parts, anyway, (times, step))
+
+
+def _missing(file: Path, index: Path) -> Part:
+    return Part(file.stem, "", None, lost=f"{file.name} is missing and was left out, though {index.name} names it.")
 
 
 def times_of(path: Path) -> tuple[float, ...]:
@@ -73,14 +83,29 @@ def _parts_of(path: Path, name: str, group: str, token: Token, *, inside: bool =
         if inside:
             raise FileError("An index of files inside an index is not followed.", path.name, "Open the inner file by itself.")
         leaves = _leaves(path, kind)
+        there = [leaf.file.is_file() for leaf in leaves]
+        if not any(there):
+            raise FileError(f"None of the {len(leaves)} files that it names is there, not even {leaves[0].file.name}.", str(path),
+                            "Copy the whole folder, not the index alone.")
         for number, leaf in enumerate(leaves):
-            if wants_block(leaf.name or leaf.group or leaf.file.stem):
+            if not there[number]:
+                parts.append(_missing(leaf.file, path))
+            elif wants_block(leaf.name or leaf.group or leaf.file.stem):
                 found = _parts_of(leaf.file, leaf.name, leaf.group, token, inside=True)
                 parts += [replace(part, whole=leaf.group or name) for part in found] if leaf.piece else found
             token.check()
             token.report((number + 1) / len(leaves))
         return parts
-    pieces = _pieces(path, kind)
+    return _of_pieces(path, kind, name, group, token, inside=inside)
+
+
+def _of_pieces(path: Path, kind: str, name: str, group: str, token: Token, *, inside: bool) -> list[Part]:
+    listed = _pieces(path, kind)
+    pieces = [piece for piece in listed if piece.is_file()]
+    if not pieces:
+        raise FileError(f"None of the {len(listed)} pieces that it names is there, not even {listed[0].name}.", str(path),
+                        "Copy the whole folder, not the index alone.")
+    parts = [_missing(piece, path) for piece in listed if not piece.is_file()]
 
     def read(number: int) -> list[Part]:
         token.check()
@@ -147,7 +172,7 @@ def _leaves(path: Path, kind: str) -> list[_Leaf]:
 
 
 def _pieces(path: Path, kind: str) -> list[Path]:
-    found = [linked_file(str(e.get("Source")), path) for e in _index(path, kind).iter("Piece") if e.get("Source")]
+    found = [linked_file(str(e.get("Source")), path, must_exist=False) for e in _index(path, kind).iter("Piece") if e.get("Source")]
     if not found:
         raise FileError("The index names no pieces.", str(path), DAMAGED)
     return found
@@ -181,4 +206,4 @@ def _visit(element: ET.Element, group: str, depth: int, path: Path) -> Iterator[
         if child.tag in ("Block", "Piece", "Partitions"):
             yield from _visit(child, name or group, depth + 1, path)
         elif child.tag == "DataSet" and child.get("file"):
-            yield _Leaf(name, group, linked_file(str(child.get("file")), path), element.tag in _PARTITIONED)
+            yield _Leaf(name, group, linked_file(str(child.get("file")), path, must_exist=False), element.tag in _PARTITIONED)

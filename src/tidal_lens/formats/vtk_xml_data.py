@@ -15,6 +15,7 @@ from tidal_lens.formats.polyhedra import Faces
 from tidal_lens.formats.reading import claim, note_quantities, wants_quantity
 from tidal_lens.formats.structured import Form, lattice_points, structured
 from tidal_lens.formats.vtk_xml_file import XmlArray, XmlFile, XmlPiece
+from tidal_lens.work import checkpoint
 
 _GHOST = "vtkGhostType"
 _HIDDEN = 1 | 32  # duplicated in another piece, or hidden
@@ -165,6 +166,7 @@ def _unstructured(file: XmlFile, piece: XmlPiece, facts: dict[str, Any]) -> Soli
     offsets = np.concatenate([[0], _listed(file, piece, "Cells", "offsets", n_cells)])
     faces = _polyhedra(file, piece, types) if (types == POLYHEDRON).any() else None
     fields, own = _fields(file, piece, n_points, n_cells)
+    checkpoint()
     points = _points(file, piece, n_points)
     cells = Cells(types.astype(np.uint8), offsets, _listed(file, piece, "Cells", "connectivity"), faces)
     return block_of_cells(points, cells, fields, facts, file.path.name, own, used_up=True)

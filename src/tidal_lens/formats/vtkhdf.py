@@ -1,4 +1,4 @@
-"""VTKHDF files: image, unstructured and surface data, sets of blocks, in one or many pieces, steady or in steps.
+"""VTKHDF files: image, rectilinear, structured, unstructured and surface data, sets of blocks, in one or many pieces, steady or in steps.
 
 The layout follows the published description of the VTKHDF file format, version 2.
 """
@@ -21,12 +21,17 @@ from tidal_lens.formats.cells import POLYGON, Cells
 from tidal_lens.formats.content import DAMAGED, Sheet, Solid, block_of_cells, finite_points, kept_field
 from tidal_lens.formats.polyhedra import Faces
 from tidal_lens.formats.reading import claim, note_quantities, wants_block, wants_quantity
-from tidal_lens.formats.structured import lattice_points, structured
+from tidal_lens.formats.structured import Form, lattice_points, structured
 from tidal_lens.work import Token
 
 _SETS = ("PartitionedDataSetCollection", "MultiBlockDataSet")
 _MOST_PIECES = 100_000
 _GHOST = "vtkGhostType"
+_FORMS: dict[str, Form] = {"ImageData": "uniform", "RectilinearGrid": "rectilinear", "StructuredGrid": "curvilinear"}
+
+
+class UnknownBlockError(FileError):
+    """A block of a file is of a kind that is not read; others may be."""
 
 
 def is_vtkhdf(path: Path) -> bool:
@@ -45,15 +50,21 @@ def open_file(path: Path, token: Token, anyway: bool, step: int = 0) -> Flow:
         times = next((t for _, g in holders if (t := _times(path, g))), _times(path, root))
         step = min(step, max(len(times) - 1, 0))
         contents: list[tuple[str, Solid | Sheet]] = []
+        lost: list[str] = []
         for number, (name, group) in enumerate(holders):
             token.check()
             if name and not wants_block(name):
                 continue
-            contents += _contents(path, name, group, step)
+            try:
+                contents += _contents(path, name, group, step)
+            except UnknownBlockError as error:  # of many blocks only this one is refused
+                if len(holders) == 1:
+                    raise
+                lost.append(str(error))
             token.report((number + 1) / len(holders))
     solids = [_named(content, name, n) for n, (name, content) in enumerate(contents) if isinstance(content, Solid)]
     sheets = [(name or f"surface {n + 1}", content) for n, (name, content) in enumerate(contents) if isinstance(content, Sheet)]
-    return assemble_content(path, solids, sheets, [], anyway, (times, step) if len(times) > 1 else ((), 0))
+    return assemble_content(path, solids, sheets, lost, anyway, (times, step) if len(times) > 1 else ((), 0))
 
 
 def _named(solid: Solid, name: str, number: int) -> Solid:
@@ -103,12 +114,12 @@ def _times(path: Path, group: Any) -> tuple[float, ...]:
 def _contents(path: Path, name: str, group: Any, step: int) -> list[tuple[str, Solid | Sheet]]:
     where = f"{path.name}, {name or 'VTKHDF'}"
     kind = hdf5.text_of(group, "Type")
-    if kind == "ImageData":
-        found = _image(group, step, where)
+    if kind in _FORMS:
+        found = _block(group, kind, step, where)
         return [(name, found)] if found is not None else []
     if kind not in ("UnstructuredGrid", "PolyData"):
-        raise FileError(f"Its data are of type {kind or 'unknown'}, which is not opened.", where,
-                        "It opens image, unstructured and surface data, and sets of them.")
+        raise UnknownBlockError(f"Its data are of type {kind or 'unknown'}, which is not opened.", where,
+                        "It opens image, rectilinear, structured, unstructured and surface data, and sets of them.")
     reader = _Pieces(group, step, where)
     whole = name or path.stem
     out: list[tuple[str, Solid | Sheet]] = []
@@ -121,15 +132,11 @@ def _contents(path: Path, name: str, group: Any, step: int) -> list[tuple[str, S
     return out
 
 
-def _image(group: Any, step: int, where: str) -> Solid | Sheet | None:
-    extent, origin, spacing = (hdf5.some_numbers(group, n) for n in ("WholeExtent", "Origin", "Spacing"))
-    if len(extent) != 6 or len(origin) != 3 or len(spacing) != 3 or any(b < a for a, b in zip(extent[::2], extent[1::2], strict=True)):
-        raise FileError("Its extent, origin or spacing make no sense.", where, DAMAGED)
-    low = [int(e) for e in extent[::2]]
-    dims = tuple(int(b) - int(a) + 1 for a, b in zip(extent[::2], extent[1::2], strict=True))
-    turn = hdf5.some_numbers(group, "Direction")
-    matrix = np.array(turn).reshape(3, 3) if len(turn) == 9 else np.eye(3)
+def _block(group: Any, kind: str, step: int, where: str) -> Solid | Sheet | None:
+    """A block addressed by three indices: image data, or with points of its own along its axes or at each node."""
+    low, dims = _size(group, kind, where)
     n_points, n_cells = int(np.prod(dims)), int(np.prod([max(d - 1, 1) for d in dims]))
+    claim(24 * n_points, where, structured=True)
     fields: list[Field] = []
     own = np.ones(n_cells, dtype=bool)
     cells = tuple(max(d - 1, 1) for d in dims)
@@ -148,9 +155,44 @@ def _image(group: Any, step: int, where: str) -> Solid | Sheet | None:
                 fields.append(found)
     if n_points > 1 and not fields:
         raise FileError("There are no values in it.", where, DAMAGED)
-    axes = [np.arange(low[a], low[a] + dims[a]) * spacing[a] for a in range(3)]
-    points = finite_points(lattice_points(axes) @ matrix.T + np.array(origin), where)
-    return structured(points, (dims[0], dims[1], dims[2]), "uniform", fields, own, _facts(group), where)
+    points = finite_points(_lattice(group, kind, low, dims, step, where), where)
+    return structured(points, (dims[0], dims[1], dims[2]), _FORMS[kind], fields, own, _facts(group), where)
+
+
+def _size(group: Any, kind: str, where: str) -> tuple[list[int], tuple[int, ...]]:
+    """First indices of a block, and its numbers of points."""
+    if kind == "ImageData":
+        extent = hdf5.some_numbers(group, "WholeExtent")
+        if len(extent) != 6 or any(b < a for a, b in zip(extent[::2], extent[1::2], strict=True)):
+            raise FileError("Its extent makes no sense.", where, DAMAGED)
+        return [int(e) for e in extent[::2]], tuple(int(b) - int(a) + 1 for a, b in zip(extent[::2], extent[1::2], strict=True))
+    dims = hdf5.some_numbers(group, "Dimensions")
+    if len(dims) != 3 or not all(1 <= d < 2**31 for d in dims):
+        raise FileError("Its dimensions make no sense.", where, DAMAGED)
+    return [0, 0, 0], tuple(int(d) for d in dims)
+
+
+def _lattice(group: Any, kind: str, low: list[int], dims: tuple[int, ...], step: int, where: str) -> NDArray[np.float64]:
+    """Points of a block, i fastest."""
+    if kind == "ImageData":
+        origin, spacing = (hdf5.some_numbers(group, n) for n in ("Origin", "Spacing"))
+        turn = hdf5.some_numbers(group, "Direction")
+        if len(origin) != 3 or len(spacing) != 3:
+            raise FileError("Its origin or spacing make no sense.", where, DAMAGED)
+        matrix = np.array(turn).reshape(3, 3) if len(turn) == 9 else np.eye(3)
+        axes = [np.arange(low[a], low[a] + dims[a]) * spacing[a] for a in range(3)]
+        return np.asarray(lattice_points(axes) @ matrix.T + np.array(origin))
+    names = ("Points",) if kind == "StructuredGrid" else ("XCoordinates", "YCoordinates", "ZCoordinates")
+    wanted = [(*dims[::-1], 3)] if kind == "StructuredGrid" else [(d,) for d in dims]
+    arrays: list[NDArray[Any]] = []
+    for name, shape in zip(names, wanted, strict=True):
+        data = hdf5.checked(hdf5.member(group, name), f"{where}, {name}", "iuf")
+        part = (min(step, data.shape[0] - 1),) if len(data.shape) == len(shape) + 1 and data.shape[0] > 0 else ()
+        values = hdf5.numbers(data, f"{where}, {name}", part).reshape(-1)
+        if len(values) != int(np.prod(shape)):
+            raise FileError(f"{name} has {len(values):,} numbers where {int(np.prod(shape)):,} belong.", where, DAMAGED)
+        arrays.append(values)
+    return np.asarray(arrays[0].reshape(-1, 3) if kind == "StructuredGrid" else lattice_points(arrays))
 
 
 def _arrays(group: Any, holder: str, step: int) -> list[tuple[str, Any, tuple[Any, ...]]]:

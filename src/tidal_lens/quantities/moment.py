@@ -193,7 +193,7 @@ class Moment:
         return in_ranges(self, lambda a, b: np.asarray(sum(weight * values[a:b] for weight, values in parts)))
 
     def average(self, what: str, values: Values) -> float:
-        """``mean`` over the volume, ``vmin`` or ``vmax``, of finite values."""
+        """``mean`` over the volume, ``least`` or ``greatest``, of finite values."""
         least: list[float] = []
         weighted = total = 0.0
         volumes = node_volumes(self.flow, self.token) if what == "mean" else None
@@ -206,10 +206,10 @@ class Moment:
                 weighted += float((own * volumes[a:b])[good].sum(dtype=np.float64))
                 total += float(volumes[a:b][good].sum())
             else:
-                least.append(float(own[good].min() if what == "vmin" else own[good].max()))
+                least.append(float(own[good].min() if what == "least" else own[good].max()))
         if volumes is not None:
             return weighted / total if total > 0.0 else float("nan")
-        return (min if what == "vmin" else max)(least, default=float("nan"))
+        return (min if what == "least" else max)(least, default=float("nan"))
 
 
 def _time_weights(times: list[float], at: float) -> list[float]:

@@ -10,7 +10,7 @@ from collections.abc import Mapping
 
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
-from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN
+from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN, Definition
 from tidal_lens.quantities.formula.functions import FUNCTIONS
 from tidal_lens.quantities.formula.parse import parse
 from tidal_lens.quantities.formula.tree import Formula, Leaf, Shape
@@ -21,12 +21,10 @@ FILE, FORMULA, CONST = "file:", "formula:", "const:"
 AIR = 287.05287  # [J/(kg K)], U.S. Standard Atmosphere 1976
 _SHAPES: dict[int, Shape] = {1: "scalar", 3: "vector", 9: "tensor"}
 # Roles: identifiers, whether a vector, SI unit.
-ROLES: dict[str, tuple[tuple[str, ...], Shape, str]] = {
-    "velocity": (("U", "velocity"), "vector", "m/s"), "pressure": (("p", "pressure"), "scalar", "Pa"),
-    "density": (("rho", "density"), "scalar", "kg/m³"), "temperature": (("T", "temperature"), "scalar", "K"),
-    "viscosity": (("mu", "viscosity"), "scalar", "kg/(m s)"), "energy": (("rho_E", "energy"), "scalar", "Pa"),
+ROLES: dict[str, tuple[Shape, str]] = {
+    "velocity": ("vector", "m/s"), "pressure": ("scalar", "Pa"), "density": ("scalar", "kg/m³"), "temperature": ("scalar", "K"),
+    "viscosity": ("scalar", "kg/(m s)"), "energy": ("scalar", "Pa"),
 }
-_BY_ROLE_NAME = {word: role for role, (words, _, _) in ROLES.items() for word in words}
 # Fixed numbers that follow from the reference state, the chosen axis and so on: shape, unit, and what they are.
 CONSTANTS: dict[str, tuple[Shape, str, str]] = {
     "gamma": ("scalar", "", "ratio of specific heats"), "R": ("scalar", "J/(kg K)", "gas constant"),
@@ -41,6 +39,31 @@ CONSTANTS: dict[str, tuple[Shape, str, str]] = {
 }
 _FIXED = {"pi": math.pi, "e": math.e}
 _IDENTIFIER = re.compile(r"[^\W\d]\w*")
+
+
+# Their names in formulas, where those are others.
+_SPELT = {"R": "gas_constant", "Pr": "prandtl_number", "p_ref": "free_stream_pressure", "rho_ref": "free_stream_density",
+          "T_ref": "free_stream_temperature", "U_ref": "free_stream_velocity", "speed_ref": "free_stream_speed",
+          "q_ref": "free_stream_dynamic_pressure", "M_ref": "free_stream_mach_number", "p0_ref": "free_stream_total_pressure",
+          "mu_ref": "reference_viscosity", "t": "time"}
+_CONSTANT_OF = {_SPELT.get(name, name): name for name in CONSTANTS}
+
+
+def constant_word(name: str) -> str:
+    """The name of a constant in formulas."""
+    return _SPELT.get(name, name)
+
+
+def word_of(definition: Definition) -> str:
+    """The name of a quantity in formulas: as it is called on screen, with _ for blanks."""
+    title = (definition.title or definition.name).lower().replace("ρ", "density").replace("+", "_plus")
+    return re.sub(r"\W+", "_", title).strip("_")
+
+
+_BY_WORD = {word_of(d): d for d in reversed(CATALOGUE)}
+# What these were called before: studies of that time are understood.
+OLD_NAMES = {"U": "velocity", "p": "pressure", "rho": "density", "T": "temperature", "mu": "viscosity", "rho_E": "energy", **_SPELT,
+             **{old: word_of(d) for d in CATALOGUE if (old := d.name.replace("-", "_")) not in _BY_WORD}}
 
 
 def constant(name: str, flow: Flow, reference: ReferenceState, methods: Methods) -> tuple[float, ...] | None:
@@ -69,15 +92,14 @@ def standard(name: str, _quoted: bool = False) -> Leaf | None:
     """What a name stands for apart from any file: a coordinate, a role, an entry of the catalogue, a constant."""
     if name in "xyz" and len(name) == 1:
         return Leaf("scalar", METRE, axis="xyz".index(name))
-    role = _BY_ROLE_NAME.get(name)
-    if role is not None:
-        return Leaf(ROLES[role][1], unit_of(ROLES[role][2]), role)
-    definition = BY_NAME.get(name.replace("_", "-"))
-    if definition is not None and "-" not in name:
+    if name in ROLES:
+        return Leaf(ROLES[name][0], unit_of(ROLES[name][1]), name)
+    definition = _BY_WORD.get(name)
+    if definition is not None:
         return Leaf(_SHAPES[definition.components], unit_of(definition.unit), definition.name)
-    if name in CONSTANTS:
-        shape, unit, _ = CONSTANTS[name]
-        return Leaf(shape, unit_of(unit), CONST + name)
+    if name in _CONSTANT_OF:
+        shape, unit, _ = CONSTANTS[_CONSTANT_OF[name]]
+        return Leaf(shape, unit_of(unit), CONST + _CONSTANT_OF[name])
     return Leaf("scalar", NUMBER, value=(_FIXED[name],)) if name in _FIXED else None
 
 
@@ -95,10 +117,11 @@ def substitute(role: str) -> tuple[tuple[str, Formula], ...]:
     Before each stand the roles that arrays have to play for it (so that no two stand in for one another), ``absolute`` for a pressure
     that counts from nothing, or ``si`` where it holds in SI units only.
     """
-    ways = {"temperature": (("density", "p / (rho * R)"),), "pressure": (("density", "(gamma - 1) * (energy - 0.5 * rho * dot(U, U))"),),
-            "density": (("absolute temperature", "p / (R * T)"), ("", "rho_ref * (1 + 0 * x)")),
+    ways = {"temperature": (("density", "pressure / (density * gas_constant)"),),
+            "pressure": (("density", "(gamma - 1) * (energy - 0.5 * density * dot(velocity, velocity))"),),
+            "density": (("absolute temperature", "pressure / (gas_constant * temperature)"), ("", "free_stream_density * (1 + 0 * x)")),
             # Sutherland's law for air as the U.S. Standard Atmosphere 1976 has it.
-            "viscosity": (("", "mu_ref * (1 + 0 * x)"), ("si", "1.458e-6 * T**1.5 / (T + 110.4)"))}
+            "viscosity": (("", "reference_viscosity * (1 + 0 * x)"), ("si", "1.458e-6 * temperature**1.5 / (temperature + 110.4)"))}
     return tuple((given, parse(text, standard)) for given, text in ways.get(role, ()))
 
 
@@ -159,10 +182,10 @@ class NameTable:
         """Names with what they are, for completion and for "did you mean"."""
         out = [(name, "formula") for name in self._shapes]
         out += [(name, "array of the file") for name in self._flow.fields]
-        out += [(words[0], role) for role, (words, _, _) in ROLES.items()]
+        out += [(role, role) for role in ROLES]
         out += [(a, "coordinate") for a in "xyz"]
-        out += [(d.name.replace("-", "_"), d.title) for d in CATALOGUE if d.group != HIDDEN]
-        out += [(name, about) for name, (_, _, about) in CONSTANTS.items()]
+        out += [(word_of(d), d.title) for d in CATALOGUE if d.group != HIDDEN]
+        out += [(constant_word(name), about) for name, (_, _, about) in CONSTANTS.items()]
         out += [(name, "number") for name in _FIXED]
         seen: dict[str, str] = {}
         for name, about in out:
@@ -180,16 +203,18 @@ def name_fault(name: str, taken: frozenset[str]) -> str:
         return "A name is letters, digits and _, and begins with a letter."
     if name in FUNCTIONS:
         return f"{name} is a function."
+    if name in OLD_NAMES:
+        return f"{name} meant {OLD_NAMES[name]} in earlier studies."
     if standard(name) is not None:
         return f"{name} already means something: {_meaning(name)}."
     return f"There is a formula called {name} already." if name in taken else ""
 
 
 def _meaning(name: str) -> str:
-    if name in CONSTANTS:
-        return CONSTANTS[name][2]
-    definition = BY_NAME.get(name.replace("_", "-"))
+    if name in _CONSTANT_OF:
+        return CONSTANTS[_CONSTANT_OF[name]][2]
+    definition = _BY_WORD.get(name)
     if definition is not None:
         return definition.title.lower()
-    return _BY_ROLE_NAME.get(name, "a coordinate" if name in "xyz" else "a number")
+    return name if name in ROLES else "a coordinate" if name in "xyz" else "a number"
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tidal_lens.quantities.catalogue import CATALOGUE, HIDDEN, Definition
 from tidal_lens.quantities.formula.functions import FUNCTIONS
-from tidal_lens.quantities.names import CONSTANTS, ROLES
+from tidal_lens.quantities.names import CONSTANTS, ROLES, constant_word, word_of
 
 _HEAD = """# Quantities
 
@@ -21,11 +21,12 @@ the middles of cells, also next to walls.
 _LANGUAGE = """## Formulas
 
 A formula is a Python expression of names, numbers, `+ - * / **`, comparisons, `and`, `or`, `not`, `a if condition else b`, components
-such as `U.x` or `grad(U).xy`, `(a, b, c)` for vectors and the functions below. Nothing else passes, and nothing is executed but the
-checked tree.
+such as `velocity.x` or `grad(velocity).xy`, `(a, b, c)` for vectors and the functions below. Nothing else passes, and nothing is
+executed but the checked tree.
 
-Names: the study's formulas; `x y z` and `t`; roles (below), where an array plays them; arrays of the file by their own names, in
-backticks if these hold spaces or stand for something else; entries of the catalogue with `_` for `-`; constants. Scalars, vectors and
+Names: the study's formulas; `x y z` and `time`; roles (below), where an array plays them; arrays of the file by their own names, in
+backticks if these hold spaces or stand for something else; quantities as they are called on
+screen, with `_` for blanks; constants. Scalars, vectors and
 tensors are checked before anything is computed. Units are carried where they are known; where they contradict one another, it is told.
 """
 
@@ -38,14 +39,14 @@ def page() -> str:
         parts.append(f"\n## {group}\n")
         parts += [_entry(d) for d in CATALOGUE if d.group == group]
     parts.append("\n" + _LANGUAGE)
-    parts.append("\n| role | names | unit |\n|---|---|---|\n")
-    parts += [f"| {role} | {', '.join(f'`{w}`' for w in words)} | {unit or '1'} |\n" for role, (words, _, unit) in ROLES.items()]
+    parts.append("\n| role | unit |\n|---|---|\n")
+    parts += [f"| `{role}` | {unit or '1'} |\n" for role, (_, unit) in ROLES.items()]
     parts.append("\nWhere no array plays a role, temperature is p / (ρ R), density p / (R T) or that of the free stream (an\n"
                  "incompressible flow: then what rests on gas laws or on derivatives of the density cannot be had), pressure follows\n"
                  "from the total energy, and viscosity is the typed one, or that of air by Sutherland's law (U.S. Standard Atmosphere\n"
                  "1976) in SI units.\n")
     parts.append("\n| constant | what it is | unit |\n|---|---|---|\n")
-    parts += [f"| `{name}` | {about} | {unit or '1'} |\n" for name, (_, unit, about) in CONSTANTS.items()]
+    parts += [f"| `{constant_word(name)}` | {about} | {unit or '1'} |\n" for name, (_, unit, about) in CONSTANTS.items()]
     parts.append("\n| function | what it gives |\n|---|---|\n")
     parts += [f"| `{f.takes}` | {f.about} |\n" for f in FUNCTIONS.values()]
     return "".join(parts)
@@ -53,7 +54,7 @@ def page() -> str:
 
 def _entry(d: Definition) -> str:
     told = d.told.replace("|", "\\|")
-    lines = [f"\n**{d.title}** {d.symbol} [{d.unit or '1'}], in formulas `{d.name.replace('-', '_')}`  \n{told}"]
+    lines = [f"\n**{d.title}** {d.symbol} [{d.unit or '1'}], in formulas `{word_of(d)}`  \n{told}"]
     lines += [f"  \nFormula: `{d.formula}`"] if d.formula else []
     lines += [f"  \nSign: {d.sign}."] if d.sign else []
     lines += [f"  \nMind: {d.misleads}"] if d.misleads else []

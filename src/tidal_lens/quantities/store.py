@@ -5,7 +5,7 @@ from __future__ import annotations
 import difflib
 import re
 import threading
-from collections import OrderedDict
+import weakref
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -17,6 +17,7 @@ from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.flow.reference import ReferenceState
+from tidal_lens.memory import KEEPER, new_group, popping
 from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN, Scale
 from tidal_lens.quantities.cell_gradients import can_be_taken
 from tidal_lens.quantities.compute import COMPUTED, DIFFERENTIATED
@@ -30,6 +31,7 @@ from tidal_lens.quantities.names import (
     CONST,
     FILE,
     FORMULA,
+    OLD_NAMES,
     ROLES,
     NameTable,
     catalogue_formula,
@@ -39,11 +41,14 @@ from tidal_lens.quantities.names import (
     substitute,
 )
 from tidal_lens.quantities.nodes import node_values
+from tidal_lens.quantities.smoothing import node_volumes
 from tidal_lens.quantities.spread import Distribution, distribution_of
-from tidal_lens.work import Token
+from tidal_lens.quantities.walls import node_areas
+from tidal_lens.work import Token, at_gate
 
 Values = NDArray[Any]
 Moments = Callable[[int, ReferenceState, Methods], "QuantityStore"]
+NEAR_ONE = 0.9  # Mach number
 LARGE = 400_000  # nodes from which on a first look is worth it
 _AXES = ("x", "y", "z")
 _MINE, _IN_FILE = "Formulas", "In the file"
@@ -104,19 +109,21 @@ class QuantityStore:
         Choices, and the user's formulas.
     moments : callable, optional
         The store of another step of the series.
-    budget : int
-        Bytes of derived values to keep; the longest unused are dropped first.
+
+    Notes
+    -----
+    Values count into the one limit of :mod:`tidal_lens.memory`: the longest unused are given up first.
     """
 
-    def __init__(self, flow: Flow, reference: ReferenceState, methods: Methods | None = None, *, moments: Moments | None = None,
-                 budget: int = 2_000_000_000) -> None:
+    def __init__(self, flow: Flow, reference: ReferenceState, methods: Methods | None = None, *, moments: Moments | None = None) -> None:
         self.flow = flow
         self.reference = reference
         self.methods = methods or Methods()
         self._moments = moments
-        self._budget = budget
+        self._group = new_group()
+        weakref.finalize(self, KEEPER.forget_group, self._group)
         self._offered: dict[str, Quantity] | None = None
-        self._kept: OrderedDict[str, Values] = OrderedDict()
+        self._kept: dict[str, Values] = {}
         self._spread: dict[str, Distribution] = {}
         self._coarse: dict[str, Distribution] = {}
         self._locks: dict[str, threading.Lock] = {}
@@ -130,11 +137,13 @@ class QuantityStore:
 
     def with_context(self, reference: ReferenceState, methods: Methods) -> QuantityStore:
         """A store with another free stream or other choices; values that do not depend on them are taken along."""
-        other = QuantityStore(self.flow, reference, methods, moments=self.moments, budget=self._budget)
+        other = QuantityStore(self.flow, reference, methods, moments=self.moments)
         with self._lock:
             same = {name for name in self._kept.keys() | self._spread.keys() if self.signature(name) == other.signature(name)}
-            other._kept = OrderedDict((n, v) for n, v in self._kept.items() if n in same)
+            kept = {n: v for n, v in self._kept.items() if n in same}
             other._spread = {n: d for n, d in self._spread.items() if n in same}
+        for name, values in kept.items():
+            other._keep(name, values)
         return other
 
     @property
@@ -161,7 +170,7 @@ class QuantityStore:
             done: list[str] = []
             for name, text in waiting.items():
                 try:
-                    found = parse(text, table.resolve, [*names, *waiting])
+                    found = parse(text, table.resolve, [*names, *waiting], old=OLD_NAMES, understood=True)
                 except FormulaError as error:
                     if not _words(text) & waiting.keys():
                         self.formulas[name] = error
@@ -189,7 +198,7 @@ class QuantityStore:
                                                                                if reached - {name} else "."), at, len(text),
                                 "Take one of them out of the circle.")
         try:
-            parse(text, NameTable(self.flow, shapes).resolve, [*waiting])
+            parse(text, NameTable(self.flow, shapes).resolve, [*waiting], old=OLD_NAMES, understood=True)
         except FormulaError as error:
             return error
         return FormulaError("The formula rests on one that is not understood.", 0, len(text))
@@ -206,7 +215,7 @@ class QuantityStore:
         shapes = {n: s for n, s in self._shapes.items() if n != name and n not in resting}
         table = NameTable(self.flow, shapes)
         try:
-            return parse(text, table.resolve, [n for n, _ in table.offered()])
+            return parse(text, table.resolve, [n for n, _ in table.offered()], old=OLD_NAMES)
         except FormulaError as error:
             word = text[error.begin:error.end].strip("`")
             if name and (word == name or word in resting):
@@ -284,12 +293,19 @@ class QuantityStore:
                                        f"Did you mean {close[0]!r}?" if close else "")
         if found.scale == "even" and found.name not in BY_NAME and self._has_two_signs(name):
             return replace(found, scale="signed")
+        if found.scale == "mach" and not self._comes_near_one(name):
+            return replace(found, scale="even")
         return found
 
     def _has_two_signs(self, name: str) -> bool:
         """Whether a quantity of unknown meaning lies on both sides of zero, so that zero is worth a colour of its own."""
         spread = self._spread.get(name)
         return spread is not None and min(-spread.usual[0], spread.usual[1]) > 0.05 * max(-spread.usual[0], spread.usual[1])
+
+    def _comes_near_one(self, name: str) -> bool:
+        """Whether a Mach number reaches so far that where it is 1 is worth a break in the colours."""
+        spread = self.known_distribution(name)
+        return spread is None or (spread.high >= NEAR_ONE and spread.low <= 1.0 / NEAR_ONE)
 
     # -- what rests on what --------------------------------------------------------------------------------------
 
@@ -321,7 +337,7 @@ class QuantityStore:
     def _lacking(self, root: Node) -> list[str]:
         out: list[str] = []
         for node in root.walk():
-            if node.what == "ddt" and (len(self.flow.times) < 2 or self.moments is None):
+            if node.what == "rate" and (len(self.flow.times) < 2 or self.moments is None):
                 out.append("a time series")
             if node.leaf is not None and node.leaf.key:
                 out += self._lack(node.leaf.key)
@@ -497,11 +513,11 @@ class QuantityStore:
         """
         with self._lock:
             if name in self._kept:
-                self._kept.move_to_end(name)
+                KEEPER.use((self._group, name))
                 return self._kept[name]
             # What is worked out together waits at one gate.
             gate = self._locks.setdefault(_together(name), threading.Lock())
-        with gate:
+        with at_gate(gate):
             with self._lock:
                 if name in self._kept:
                     return self._kept[name]
@@ -513,14 +529,9 @@ class QuantityStore:
         values.flags.writeable = False
         with self._lock:
             self._kept[name] = values
-            self._trim(name)
-
-    def _trim(self, newest: str) -> None:
-        while sum(v.nbytes for v in self._kept.values()) > self._budget and len(self._kept) > 1:
-            oldest = next(iter(self._kept))
-            if oldest == newest:
-                break
-            del self._kept[oldest]
+        # A view of the file's own values takes nothing more.
+        KEEPER.note((self._group, name), 0 if values.base is not None else values.nbytes, popping(self._kept, name, self._lock),
+                    "quantities")
 
     @property
     def nbytes(self) -> int:
@@ -543,13 +554,16 @@ class QuantityStore:
         return np.concatenate([values[a:b] for a, b in ranges])
 
     def distribution(self, name: str, token: Token | None = None) -> Distribution:
-        """Distribution of a scalar quantity over the nodes; of those on walls for one that is known there only."""
+        """Distribution of a scalar quantity over the volume; over the walls' area for one that is known there only."""
         ready = self._spread.get(name)
         if ready is None:
             values = self.values(name, token)
             if self.describe(name).place == "wall":
-                values = values[np.isfinite(values)]
-            ready = self._spread[name] = distribution_of(values)
+                on = np.isfinite(values)
+                ready = distribution_of(values[on], weights=node_areas(self.flow)[on])
+            else:
+                ready = distribution_of(values, weights=node_volumes(self.flow, token))
+            self._spread[name] = ready
         return ready
 
     def preview(self, name: str, token: Token | None = None) -> Distribution | None:

@@ -79,6 +79,16 @@ def shear(flow: Flow, grad_u: Values, viscosity: Values) -> Values:
     return out
 
 
+def node_areas(flow: Flow) -> NDArray[np.float64]:
+    """The share of the walls' area that belongs to each node, shape (n,)."""
+    faces, areas, _ = wall_faces(flow)
+    share = 0.25 * np.linalg.norm(areas, axis=1)
+    out = np.zeros(flow.n_points)
+    for c in range(4):
+        out += np.bincount(faces[:, c], share, flow.n_points)
+    return out
+
+
 def rise(flow: Flow, gradient: Values) -> Values:
     """Derivative along the wall's normal, into the flow, of what has a gradient of shape (n, 3); not a number off walls."""
     return np.asarray(np.einsum("ni,ni->n", gradient, normals(flow)))

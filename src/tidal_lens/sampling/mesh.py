@@ -13,7 +13,7 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.flow.faces import face_neighbours
 from tidal_lens.flow.grid import HEXAHEDRON, PYRAMID, TETRA, WEDGE, StructuredGrid, UnstructuredGrid
 from tidal_lens.sampling import kernels
-from tidal_lens.work import Token, read_only, run_chunks
+from tidal_lens.work import Token, at_gate, checkpoint, read_only, run_chunks
 
 _LEVELS = 12
 _KINDS = np.zeros(256, np.int32)  # of a cell in the kernels, by its type in files
@@ -81,7 +81,7 @@ _build_lock = threading.Lock()
 
 def mesh_of(flow: Flow, token: Token | None = None) -> Mesh:
     """The flow's packed mesh, built at the first call and kept with the flow."""
-    with _build_lock:
+    with at_gate(_build_lock):
         ready = flow.__dict__.get("_mesh")
         if ready is None:
             ready = build_mesh(flow, token)
@@ -149,7 +149,9 @@ def _tree_of(arrays: tuple[NDArray[Any], ...], block: int, low: NDArray[np.float
     first, count = int(arrays[1][block, 9]), int(arrays[1][block, 6])
     keys = np.empty(count, np.int64)
     run_chunks(lambda a, b: kernels.curve_keys(arrays, block, low, scale, keys, a, b), count, 65536)
+    checkpoint()
     order[first:first + count] = np.argsort(keys, kind="stable")
+    checkpoint()
     layers = [np.empty(((count + 7) // 8, 6))]
     run_chunks(lambda a, b: kernels.leaf_boxes(arrays, block, layers[0], a, b), len(layers[0]), 8192)
     while len(layers[-1]) > 8 and len(layers) < _LEVELS:

@@ -87,7 +87,7 @@ class Renderer:
         with self._condition:
             self._closing = True
             self._condition.notify()
-        self._thread.join(10)
+        self._thread.join(2.0)
 
     def _run(self) -> None:
         try:

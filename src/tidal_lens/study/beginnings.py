@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import numpy as np
 
 from tidal_lens.flow.boundaries import PLANE
 from tidal_lens.flow.case import Flow
-from tidal_lens.quantities.store import Quantity, QuantityStore
+from tidal_lens.quantities.store import FILE, Quantity, QuantityStore
 from tidal_lens.study.model import (
     BodyLayer,
     BodyShape,
@@ -29,6 +30,9 @@ from tidal_lens.study.model import (
 )
 
 AXES = ("x", "y", "z")
+_SLOW = 0.3  # Mach number: below it the speed tells more
+_LABELS = re.compile(r"(?<![a-z])(id|ids|index|rank|proc|processor|partition|part|zone|block|region|material|physical|entity|number|group|"
+                     r"level|normal|normals|valid|mask)(?![a-z])", re.IGNORECASE)
 
 
 def round_to(value: float, step: float) -> float:
@@ -40,12 +44,27 @@ def round_to(value: float, step: float) -> float:
 
 
 def best_quantity(store: QuantityStore) -> Quantity | None:
-    """What a flow is first coloured by: Mach number, else speed, else the first scalar of the file."""
+    """What a flow is first coloured by: Mach number, or speed where that is low or unknown; without velocity the most telling array."""
     offered = {q.name: q for q in store.quantities() if q.components == 1 and not q.missing}
-    for name in ("mach", "speed"):
-        if name in offered:
-            return offered[name]
-    return next(iter(offered.values()), None)
+    if "mach" in offered and store.distribution("mach").high >= _SLOW:
+        return store.describe("mach")
+    if "speed" in offered:
+        return offered["speed"]
+    for role in ("pressure", "temperature", "density"):
+        field = getattr(store.flow.roles, role)
+        if field is not None and f"{FILE}{field}" in offered:
+            return offered[f"{FILE}{field}"]
+    own = [q for name, q in offered.items() if name.startswith(FILE)]
+    return max(own, key=lambda q: _telling(store, q), default=next(iter(offered.values()), None))
+
+
+def _telling(store: QuantityStore, quantity: Quantity) -> float:
+    """How much of its range an array uses: numbers of parts and constants are below all others."""
+    if _LABELS.search(quantity.title):
+        return -1.0
+    counts = store.distribution(quantity.name).counts
+    filled = counts[counts > 0] / max(int(counts.sum()), 1)
+    return float(-(filled * np.log(filled)).sum())
 
 
 def new_slice(study: Study, flow: Flow, store: QuantityStore, axis: int) -> SliceLayer:
@@ -58,10 +77,19 @@ def new_slice(study: Study, flow: Flow, store: QuantityStore, axis: int) -> Slic
                       look=SurfaceLook(colour_by=best.name if best else None))
 
 
+def _enclosed(flow: Flow) -> bool:
+    """Whether walls are most of the outside, so that plain they would hide all that is inside."""
+    if flow.body is not None or flow.normal is not None:
+        return False
+    corners = [b.points[b.faces] for b in flow.boundaries if b.kind == "wall" and len(b.faces)]
+    area = sum(0.5 * float(np.linalg.norm(np.cross(c[:, 2] - c[:, 0], c[:, 3] - c[:, 1]), axis=1).sum()) for c in corners)
+    return area > 0.5 * float(np.linalg.norm(flow.outside.areas, axis=1).sum())
+
+
 def new_walls(study: Study, flow: Flow) -> WallLayer:
-    """All walls of the flow, plain; without walls, all boundaries, translucent."""
+    """All walls of the flow, plain; translucent where they enclose it, and so are all boundaries where there are no walls."""
     walls = tuple(b.name for b in flow.boundaries if b.kind == "wall")
-    look = SurfaceLook() if walls else SurfaceLook(opacity=0.25)
+    look = SurfaceLook() if walls and not _enclosed(flow) else SurfaceLook(opacity=0.25)
     return WallLayer(id=study.new_id("wall"), name=study.new_name("Walls"),
                      shape=WallShape(boundaries=walls or tuple(b.name for b in flow.boundaries)), look=look)
 

@@ -34,7 +34,7 @@ def corrected(flow: Flow, study: Study) -> Flow:
         boundaries = settle_boundaries(flow.points, flow.outside, named, motion, flow.seams.labels(flow.n_points))
     boundaries = tuple(_said(b, study) for b in boundaries)
     if reference.origin != "stated in the file":
-        reference = guessed_reference(boundaries, flow.fields, roles, reference.gamma)
+        reference = guessed_reference(boundaries, flow.fields, roles, reference.gamma, flow.outside, flow.seams.labels(flow.n_points))
     new = replace(flow, roles=roles, boundaries=boundaries, reference=reference, number=next_number())
     new.__dict__.update({name: flow.__dict__[name] for name in _KEPT if name in flow.__dict__})
     return new

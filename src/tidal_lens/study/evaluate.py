@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import weakref
 from collections import OrderedDict
 from dataclasses import dataclass
 from pathlib import Path
@@ -16,6 +17,7 @@ from tidal_lens.cutting.surface import Surface
 from tidal_lens.cutting.walls import boundary_surface, outline
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
+from tidal_lens.memory import KEEPER, new_group, popping
 from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.store import Distribution, QuantityStore
 from tidal_lens.sampling.mesh import mesh_of
@@ -35,7 +37,8 @@ from tidal_lens.tracing.streamlines import Lines, TraceSettings, seeds_on_line, 
 from tidal_lens.work import Token
 
 Geometry = Surface | Lines
-_KEPT = 48
+_Key = tuple[str, object, bool]
+_KEPT = 64
 
 
 def reference_of(flow: Flow, study: Study) -> ReferenceState:
@@ -90,7 +93,9 @@ class Evaluator:
     def __init__(self, flow: Flow, reference: ReferenceState, methods: Methods | None = None) -> None:
         self.flow = flow
         self.store = QuantityStore(flow, reference, methods)
-        self._shapes: OrderedDict[tuple[str, object, bool], Geometry] = OrderedDict()
+        self._shapes: OrderedDict[_Key, Geometry] = OrderedDict()
+        self._group = new_group()
+        weakref.finalize(self, KEEPER.forget_group, self._group)
         self._outline: NDArray[np.float64] | None = None
         self._lock = threading.Lock()
 
@@ -102,7 +107,8 @@ class Evaluator:
         with self._lock:
             kept = [(key, made) for key, made in self._shapes.items()
                     if not isinstance(key[1], IsoShape) or self.store.signature(key[1].quantity) == other.store.signature(key[1].quantity)]
-        other._shapes = OrderedDict(kept)
+        for key, made in kept:
+            other._keep(key, made)
         return other
 
     def evaluate(self, layer: AnyLayer, token: Token, *, draft: bool = False) -> Evaluated:
@@ -142,15 +148,23 @@ class Evaluator:
         drafted = draft and isinstance(layer, StreamLayer)
         key = (layer.kind, layer.shape, drafted)
         with self._lock:
-            ready = self._shapes.get(key) or self._shapes.get((layer.kind, layer.shape, False))
-            if ready is not None:
-                return ready
+            for wanted in (key, (layer.kind, layer.shape, False)):
+                ready = self._shapes.get(wanted)
+                if ready is not None:
+                    self._shapes.move_to_end(wanted)
+                    KEEPER.use((self._group, wanted))
+                    return ready
         made = self._make(layer, token, drafted)
+        self._keep(key, made)
+        return made
+
+    def _keep(self, key: _Key, made: Geometry) -> None:
         with self._lock:
             self._shapes[key] = made
-            while len(self._shapes) > _KEPT:
-                self._shapes.popitem(last=False)
-        return made
+            old = [self._shapes.popitem(last=False)[0] for _ in range(len(self._shapes) - _KEPT)]
+        for gone in old:
+            KEEPER.forget((self._group, gone))
+        KEEPER.note((self._group, key), _size_of(made), popping(self._shapes, key, self._lock), "shapes")
 
     def _make(self, layer: AnyLayer, token: Token, draft: bool) -> Geometry:
         if isinstance(layer, WallLayer):
@@ -168,6 +182,14 @@ class Evaluator:
                                  max_cells=5.0 if draft else 3.5)
         seeds = np.array(shape.listed) if shape.listed else seeds_on_line(shape.start, shape.end, shape.count)
         return trace_lines(self.flow, mesh_of(self.flow, token), self.store.values("velocity", token), seeds, settings, token)
+
+
+def _size_of(made: Geometry) -> int:
+    """Bytes of a geometry."""
+    arrays = [made.points, made.offsets, made.time] if isinstance(made, Lines) else [made.points, made.faces]
+    # Of lines the interpolation is made when it is asked for: eight nodes and weights a point.
+    stencil = 128 * len(made.points) if isinstance(made, Lines) else made.stencil.ids.nbytes + made.stencil.weights.nbytes
+    return sum(a.nbytes for a in arrays) + stencil
 
 
 def _rounded_out(low: float, high: float) -> tuple[float, float]:

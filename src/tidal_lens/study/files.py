@@ -5,13 +5,13 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-import tempfile
 from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
 
 from tidal_lens.errors import FileError, StudyError
+from tidal_lens.scratch import clean, writing
 from tidal_lens.study.model import SCHEMA, BodyLayer, Study
 
 SUFFIX = ".tidal"
@@ -39,19 +39,9 @@ def save_study(study: Study, path: Path) -> None:
             with contextlib.suppress(ValueError):
                 layer["shape"]["path"] = Path(os.path.relpath(layer["shape"]["path"], path.parent.resolve())).as_posix()
     text = json.dumps(raw, indent=1, ensure_ascii=False) + "\n"
-    scratch = ""
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        handle, scratch = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
-        with os.fdopen(handle, "w", encoding="utf-8") as stream:
-            stream.write(text)
-            stream.flush()
-            os.fsync(stream.fileno())
-        os.replace(scratch, path)
-    except OSError as exc:
-        if scratch:
-            Path(scratch).unlink(missing_ok=True)
-        raise FileError(f"The study could not be saved: {exc.strerror}.", str(path), "Choose another folder.") from exc
+    with writing(path, "study", "Choose another folder.", make_folder=True) as scratch:
+        scratch.write_text(text, encoding="utf-8")
+    clean(path.parent)
 
 
 def load_study(path: Path) -> Study:

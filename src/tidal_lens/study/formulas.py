@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from tidal_lens.errors import FileError, TidalLensError
 from tidal_lens.quantities.names import FORMULA, name_fault
+from tidal_lens.scratch import writing
 from tidal_lens.study.model import AnyLayer, FormulaText, IsoLayer, Study
 
 ENDING = ".tidal-formulas"
@@ -18,16 +19,17 @@ _LARGEST = 2_000_000
 
 # (name, text, what it shows)
 EXAMPLES: tuple[tuple[str, str, str], ...] = (
-    ("overpressure", "(p - p_ref) / p_ref", "Pressure above the free stream's, as a part of it"),
-    ("turning_angle", "angle(U, U_ref) * 180 / pi", "How far the flow is turned from the free stream [degrees]"),
-    ("pressure_loss_percent", "100 * (1 - total_pressure / p0_ref)", "Total pressure lost [%]"),
+    ("overpressure", "(pressure - free_stream_pressure) / free_stream_pressure", "Pressure above the free stream's, as a part of it"),
+    ("turning_angle", "angle(velocity, free_stream_velocity) * 180 / pi", "How far the flow is turned from the free stream [degrees]"),
+    ("pressure_loss_percent", "100 * (1 - total_pressure / free_stream_total_pressure)", "Total pressure lost [%]"),
     ("vortex_sense", "where(q > 0, normalised_helicity, 0)", "Which way vortices turn, nothing outside them"),
-    ("shock_strength", "where(div(U) < 0 and mach > 1, mag(grad(p)) / p, 0)", "Steep compressions of the supersonic part"),
-    ("supersonic_pocket", "1 if mach > 1 else 0", "1 where the flow is supersonic"),
-    ("baroclinic_torque", "mag(cross(grad(rho), grad(p))) / rho**2", "Where density and pressure make vorticity"),
-    ("vortex_stretching", "dot(dot(grad(U), vorticity), unit(vorticity))", "How fast vortices are stretched"),
+    ("shock_strength", "where(div(velocity) < 0 and mach_number > 1, length(grad(pressure)) / pressure, 0)",
+     "Steep compressions of the supersonic part"),
+    ("supersonic_pocket", "1 if mach_number > 1 else 0", "1 where the flow is supersonic"),
+    ("baroclinic_torque", "length(cross(grad(density), grad(pressure))) / density**2", "Where density and pressure make vorticity"),
+    ("vortex_stretching", "dot(dot(grad(velocity), vorticity), unit(vorticity))", "How fast vortices are stretched"),
     ("calm_q", "smooth(q, 3)", "Q averaged three times with its neighbours"),
-    ("reversed_flow", "where(dot(U, U_ref) < 0, speed, 0)", "Speed of what flows against the free stream"),
+    ("reversed_flow", "where(dot(velocity, free_stream_velocity) < 0, speed, 0)", "Speed of what flows against the free stream"),
 )
 
 
@@ -128,12 +130,8 @@ def export_formulas(study: Study, path: Path) -> None:
         It cannot be written.
     """
     held: dict[str, Any] = {"tidal_lens_formulas": 1, "formulas": [f.model_dump() for f in study.formulas]}
-    part = path.with_name(path.name + ".part")
-    try:
-        part.write_text(json.dumps(held, ensure_ascii=False, indent=1) + "\n", encoding="utf-8")
-        part.replace(path)
-    except OSError as exc:
-        raise FileError(f"The formulas cannot be written: {exc.strerror}.", str(path), "Choose another folder.") from exc
+    with writing(path, "formulas", "Choose another folder.") as scratch:
+        scratch.write_text(json.dumps(held, ensure_ascii=False, indent=1) + "\n", encoding="utf-8")
 
 
 def import_formulas(study: Study, path: Path) -> tuple[Study, int]:

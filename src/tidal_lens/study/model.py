@@ -167,7 +167,10 @@ class Reference(_Value):
 
 
 class ReadingSetting(_Value):
-    """What is read of the case: blocks and quantities left out, every n-th point, corners of a region, steps from 0."""
+    """What is read of the case: blocks and quantities left out, every n-th point, corners of a region, steps from 0.
+
+    With ``in_space``, one layer of cells is not taken for a plane flow.
+    """
 
     without_blocks: Annotated[tuple[Name, ...], Field(max_length=10000)] = ()
     without_quantities: Annotated[tuple[Name, ...], Field(max_length=1000)] = ()
@@ -177,6 +180,7 @@ class ReadingSetting(_Value):
     first_step: Annotated[int, Field(ge=0, le=1_000_000)] = 0
     last_step: Annotated[int, Field(ge=0, le=1_000_000)] | None = None
     every_step: Annotated[int, Field(ge=1, le=100_000)] = 1
+    in_space: bool = False
 
     @property
     def steps(self) -> slice:

@@ -14,7 +14,7 @@ from tidal_lens.work import Token
 def reading_of(setting: ReadingSetting) -> Reading:
     """What the readers are told."""
     return Reading(frozenset(setting.without_blocks), frozenset(setting.without_quantities), setting.every, setting.low, setting.high,
-                   setting.steps)
+                   setting.steps, setting.in_space)
 
 
 def open_as(path: Path, setting: ReadingSetting, token: Token | None = None, *, anyway: bool = True, step: int | None = None,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import weakref
 from collections import OrderedDict
 from collections.abc import Callable
 from pathlib import Path
@@ -13,6 +14,7 @@ from tidal_lens.errors import CancelledError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import Grid, StructuredGrid
 from tidal_lens.flow.reference import ReferenceState
+from tidal_lens.memory import KEEPER, new_group
 from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.evaluate import Evaluator
@@ -39,19 +41,23 @@ class Series:
         What is read of each step.
     correct : callable
         Gives a step as the study has it.
-    budget : int
-        Memory that kept steps may take [bytes]; the step in use is always kept.
+
+    Notes
+    -----
+    Steps count into the one limit of :mod:`tidal_lens.memory`; the one used last is always kept.
     """
 
     def __init__(self, path: Path, first: Evaluator, *, numbered: bool = False, reading: ReadingSetting | None = None,
-                 correct: Callable[[Flow], Flow] = lambda flow: flow,
-                 budget: int = 1_500_000_000) -> None:
-        self._path, self._numbered, self._correct, self._budget = path, numbered, correct, budget
+                 correct: Callable[[Flow], Flow] = lambda flow: flow) -> None:
+        self._path, self._numbered, self._correct = path, numbered, correct
+        self._group = new_group()
+        weakref.finalize(self, KEEPER.forget_group, self._group)
         self._reading = reading or ReadingSetting()
         self._kept: OrderedDict[int, Evaluator] = OrderedDict({first.flow.step: first})
         self._lock = threading.Lock()
         self.times = first.flow.times
         first.store.moments = self._store
+        self._note(first.flow.step, first)
 
     def has(self, step: int) -> bool:
         """Whether a step is in memory."""
@@ -88,10 +94,21 @@ class Series:
         with self._lock:
             self._kept[step] = ready
             self._kept.move_to_end(step)
-            # Derived quantities take a few times what was read.
-            while len(self._kept) > 2 and sum(4 * e.flow.nbytes for e in self._kept.values()) > self._budget:
-                self._kept.popitem(last=False)
+        self._note(step, ready)
         return ready
+
+    def _note(self, step: int, ready: Evaluator) -> None:
+        own = weakref.ref(self)
+
+        def drop() -> None:
+            series = own()
+            if series is not None:
+                with series._lock:
+                    if next(reversed(series._kept), step) != step:
+                        series._kept.pop(step, None)
+
+        # What steps share, their mesh, is counted with the one on the table.
+        KEEPER.note((self._group, step), sum(f.values.nbytes for f in ready.flow.fields.values()), drop, "steps")
 
 
 def share_mesh(old: Flow, new: Flow) -> bool:
@@ -99,8 +116,9 @@ def share_mesh(old: Flow, new: Flow) -> bool:
     same = (len(old.blocks) == len(new.blocks) and all(_same_grid(a.grid, b.grid) for a, b in zip(old.blocks, new.blocks, strict=True))
             and np.array_equal(old.points, new.points))
     if same:
-        for a, b in ((old, new), *((a.grid, b.grid) for a, b in zip(old.blocks, new.blocks, strict=True))):
-            b.__dict__.update({name: a.__dict__[name] for name in _SHARED if name in a.__dict__})
+        new.__dict__.update({name: old.__dict__[name] for name in ("points", *_SHARED) if name in old.__dict__})
+        for a, b in zip(old.blocks, new.blocks, strict=True):
+            b.__dict__["grid"] = a.grid
     return same
 
 

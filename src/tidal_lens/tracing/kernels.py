@@ -507,3 +507,27 @@ def lay_out(behind: Array, ahead: Array, back_p: Array, back_q: Array, back_cell
             row += 1
         from_back += back_count[line]
         from_ahead += ahead_count[line]
+
+
+@kernel
+def places_of(m: Array, targets: Array, cells: Array, places: Array, begin: int, end: int) -> None:
+    """Block and cell (n, 2) that hold targets begin..end, and the place in it (n, 3); block -1 outside."""
+    st = np.full(6, -1, np.int64)
+    q = np.zeros(4)
+    ids = np.empty(8, np.int64)
+    cx = np.empty((8, 3))
+    cv = np.empty((8, 3))
+    jac = np.empty((3, 3))
+    tmp = np.empty(3)
+    p = np.empty(3)
+    stack = np.empty((4096, 2), np.int64)
+    for n in range(begin, end):
+        for d in range(3):
+            p[d] = targets[n, d]
+        st[0] = -1
+        if find(m, m[0], p, 1e-3, st, q, ids, cx, cv, jac, tmp, stack):
+            cells[n, 0], cells[n, 1] = st[0], st[1]
+            for d in range(3):
+                places[n, d] = q[d]
+        else:
+            cells[n, 0] = cells[n, 1] = -1

@@ -16,6 +16,7 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.sampling.kernels import places_to_weights
 from tidal_lens.sampling.mesh import Mesh, Stencil
 from tidal_lens.tracing import kernels
+from tidal_lens.tracing.inner_walls import stopped
 from tidal_lens.work import Token, read_only, run_chunks
 
 Direction = Literal["forward", "backward", "both"]
@@ -199,7 +200,8 @@ def trace_lines(flow: Flow, mesh: Mesh, velocity: NDArray[Any], seeds: NDArray[n
         raise CancelledError
     joined = [parts[b] for b in sorted(parts)] or [_Part(_empty_rows(0), none := np.zeros(0, np.int64), none.reshape(0, 2), np.zeros(0))]
     total, ends, error = (np.concatenate([getattr(p, name) for p in joined]) for name in ("total", "ends", "error"))
-    points, places, cells, time = (np.concatenate(column) for column in zip(*(p.rows for p in joined), strict=True))
+    rows = tuple(np.concatenate(column) for column in zip(*(p.rows for p in joined), strict=True))
+    (points, places, cells, time), total = stopped(flow, mesh, (rows[0], rows[1], rows[2], rows[3]), total, End.WALL, ends)
     kept = np.flatnonzero(total)
     offsets = np.concatenate([[0], np.cumsum(total[kept])])
     told = _tell_walls(flow, points, offsets, ends[kept])

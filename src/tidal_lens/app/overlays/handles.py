@@ -109,7 +109,9 @@ class HandlesOverlay:
         ends = np.array([bead, bead])
         reach = 0.09 * flow.size
         ends[:, axis] += (-reach, reach)
-        a, z, middle = *self._project(ends), self.bead_at("slice")
+        a, z, middle = self._project(np.vstack([ends, bead]))
+        if middle is None:  # a place far off may be behind the eye
+            return
         if a is not None and z is not None:
             p.setPen(QPen(theme.colour("magenta"), 1.5))
             p.drawLine(a, z)

@@ -83,7 +83,8 @@ class CaseStation(QWidget):
         self.facts.setText(f"{flow.path.name}\n{flow.n_points:,} points, {flow.n_cells:,} cells in {len(flow.blocks)} "
                            f"block{'s' if len(flow.blocks) > 1 else ''}, {flow.nbytes / 1e6:,.1f} MB\n{corners}")
         if flow.normal is not None:
-            self.facts.setText(f"{self.facts.text()}\na plane flow, made a layer of cells {number_text(flow.depth)} deep")
+            made = "" if flow.layer_found else "made "
+            self.facts.setText(f"{self.facts.text()}\na plane flow, {made}a layer of cells {number_text(flow.depth)} deep")
         self.facts.setToolTip(str(flow.path))
         self.blocks.show_rows([(b.name, b.grid.description, f"{b.grid.n_cells:,} cells") for b in flow.blocks])
         self.boundaries.refresh(flow)

@@ -37,6 +37,8 @@ class ReadingControls(QWidget):
             for axis, one in enumerate(fields):
                 one.edited.connect(partial(self._corner, end, axis))
         self.region = Check("Only a region", "Read only cells that reach into a box", self._toggle_region)
+        self.in_space = Check("One layer of cells stays in space", "Do not take one layer of three-dimensional cells for a plane flow",
+                              lambda on: self._want(in_space=on))
         self.first = NumberField("First step", "Leave out earlier steps of the series", 1, 1, 1_000_001)
         self.last = NumberField("Last step", "Leave out later steps of the series", 1, 1, 1_000_001)
         self.each = NumberField("Every n-th step", "Read every n-th step of the series", 1, 1, 100_000)
@@ -54,7 +56,7 @@ class ReadingControls(QWidget):
         self.everything.clicked.connect(lambda: self._read(ReadingSetting()))
         inside = QWidget()
         column(inside, self._blocks_head, self._blocks, self._quantities_head, self._quantities, row("Every", self.every, "th point"),
-               self.region, row("From", *self.corners["low"]), row("to", *self.corners["high"]), self.steps, self.state,
+               self.region, row("From", *self.corners["low"]), row("to", *self.corners["high"]), self.in_space, self.steps, self.state,
                row(self.again, self.everything), spacing=4)
         self.section.add(inside)
         column(self, self.section)
@@ -127,6 +129,8 @@ class ReadingControls(QWidget):
         for boxes, left in ((self.blocks, self.wanted.without_blocks), (self.quantities, self.wanted.without_quantities)):
             for name, box in boxes.items():
                 box.setChecked(name not in left)
+        self.in_space.setChecked(self.wanted.in_space)
+        self.in_space.setVisible(flow.layer_found or self.wanted.in_space)
         self.every.show_value(self.wanted.every)
         self._show_region(flow)
         self.steps.setVisible(len(flow.all_times) > 1)

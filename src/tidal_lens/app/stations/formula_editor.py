@@ -25,12 +25,12 @@ class FormulaEdit(QPlainTextEdit):
     def __init__(self) -> None:
         super().__init__()
         self.setAccessibleName("Formula")
-        self.setToolTip("An expression of quantities, such as 0.5 * rho * mag(U)**2. "
+        self.setToolTip("An expression of quantities, such as 0.5 * density * length(velocity)**2. "
                         "Return takes it, Escape gives it up, Ctrl+Space lists names")
         self.setTabChangesFocus(True)
         self.setFixedHeight(74)
         self.setObjectName("formula")
-        self.setPlaceholderText("0.5 * rho * mag(U)**2")
+        self.setPlaceholderText("0.5 * density * length(velocity)**2")
         self._model = QStringListModel(self)
         self.completer = QCompleter(self._model, self)
         self.completer.setWidget(self)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QToolButton, QVBoxLayout, QWidget
 
 from tidal_lens.app.parts import column, label
 
@@ -149,7 +149,7 @@ class Facts(QWidget):
         for at, (name, value) in enumerate(lines):
             left = label(name, "soft")
             left.setWordWrap(False)
-            right = QLabel(value)
+            right = label(value)
             right.setWordWrap(True)
             right.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             right.setAlignment(Qt.AlignmentFlag.AlignRight)

@@ -24,7 +24,10 @@ class Silhouette(QWidget):
         self.update()
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+        with QPainter(self) as painter:
+            self._paint(painter)
+
+    def _paint(self, painter: QPainter) -> None:
         base = self.height() - 1.0
         painter.setPen(theme.colour("line"))
         painter.drawLine(0, int(base), self.width(), int(base))

@@ -57,7 +57,7 @@ class Source(Protocol):
         """Derivative in time of what is computed from a moment."""
 
     def average(self, what: str, values: Values) -> float:
-        """``mean``, ``vmin`` or ``vmax`` of node values."""
+        """``mean``, ``least`` or ``greatest`` of node values."""
 
 
 def evaluate(root: Node, source: Source, token: Token | None = None) -> Values:
@@ -138,9 +138,9 @@ def _whole(node: Node, source: Source, token: Token | None, gradients: dict[Node
     inner = node.parts[0]
     if token is not None:
         token.check()
-    if node.what == "ddt":
+    if node.what == "rate":
         return source.in_time(lambda moment: evaluate(inner, moment, token))
-    if node.what in ("mean", "vmin", "vmax"):
+    if node.what in ("mean", "least", "greatest"):
         return source.average(node.what, evaluate(inner, source, token))
     whole = source.whole()
     if node.what == "smooth":
@@ -247,7 +247,7 @@ def _apply(node: Node, given: list[Any]) -> Any:
         return given[0][:, axis] if node.parts[0].shape == "vector" else given[0][:, axis // 3, axis % 3]
     compute = FUNCTIONS[what].compute
     assert compute is not None
-    if what not in ("where", "vec") and any(_rank(p.shape) for p in node.parts):
+    if what not in ("where", "vector") and any(_rank(p.shape) for p in node.parts):
         given = _alike(given)
     return compute(*given)
 

@@ -173,37 +173,37 @@ FUNCTIONS: dict[str, Function] = {
                     _one_of({("vector", "vector"): "scalar", ("tensor", "vector"): "vector", ("vector", "tensor"): "vector"}), _product,
                     _dot),
     "cross": Function("cross(a, b)", "vector product", _exactly("vector", "vector", gives="vector"), _product, np.cross),
-    "mag": Function("mag(a)", "length of a vector; of a tensor, the root of the sum of its squares",
+    "length": Function("length(a)", "length of a vector; of a tensor, the root of the sum of its squares",
                     _one_of({("scalar",): "scalar", ("vector",): "scalar", ("tensor",): "scalar"}), _same, _mag),
     "unit": Function("unit(a)", "vector of length 1 along a", _exactly("vector", gives="vector"), _number, _unit_vector),
     "angle": Function("angle(a, b)", "angle between two vectors, in radians", _exactly("vector", "vector", gives="scalar"), _number,
                       _angle),
-    "vec": Function("vec(a, b, c)", "vector of three components",
+    "vector": Function("vector(a, b, c)", "vector of three components",
                     lambda got: "vector" if got == ("scalar",) * 3 else None, _same, _vector),
     "outer": Function("outer(a, b)", "tensor of all products", _exactly("vector", "vector", gives="tensor"), _product,
                       lambda a, b: a[:, :, None] * b[:, None, :]),
     "inner": Function("inner(A, B)", "sum of the products of like entries", _exactly("tensor", "tensor", gives="scalar"), _product,
                       lambda a, b: np.einsum("nij,nij->n", a, b)),
-    "sym": Function("sym(A)", "symmetric part", _TENSOR, _same, lambda a: 0.5 * (a + _transpose(a))),
-    "skew": Function("skew(A)", "antisymmetric part", _TENSOR, _same, lambda a: 0.5 * (a - _transpose(a))),
+    "symmetric": Function("symmetric(A)", "symmetric part", _TENSOR, _same, lambda a: 0.5 * (a + _transpose(a))),
+    "antisymmetric": Function("antisymmetric(A)", "antisymmetric part", _TENSOR, _same, lambda a: 0.5 * (a - _transpose(a))),
     "transpose": Function("transpose(A)", "rows and columns exchanged", _TENSOR, _same, _transpose),
-    "tr": Function("tr(A)", "sum of the diagonal", _exactly("tensor", gives="scalar"), _same, lambda a: np.einsum("nii->n", a)),
-    "det": Function("det(A)", "determinant", _exactly("tensor", gives="scalar"), _power(3), _determinant),
+    "trace": Function("trace(A)", "sum of the diagonal", _exactly("tensor", gives="scalar"), _same, lambda a: np.einsum("nii->n", a)),
+    "determinant": Function("determinant(A)", "determinant", _exactly("tensor", gives="scalar"), _power(3), _determinant),
     "grad": Function("grad(f)", "gradient; of a vector the tensor ∂f_i/∂x_j", _GRAD, _per(METRE)),
     "div": Function("div(a)", "divergence", _exactly("vector", gives="scalar"), _per(METRE)),
     "curl": Function("curl(a)", "curl", _exactly("vector", gives="vector"), _per(METRE)),
     "laplacian": Function("laplacian(f)", "divergence of the gradient", _exactly("scalar", gives="scalar"), _per(METRE, 2)),
-    "ddx": Function("ddx(f)", "derivative along x", _LIKE, _per(METRE)),
-    "ddy": Function("ddy(f)", "derivative along y", _LIKE, _per(METRE)),
-    "ddz": Function("ddz(f)", "derivative along z", _LIKE, _per(METRE)),
-    "ddt": Function("ddt(f)", "derivative in time at a fixed place", _LIKE, _per(SECOND)),
+    "slope": Function("slope(f, x)", "derivative along x, y or z", _LIKE, _per(METRE)),
+    "rate": Function("rate(f)", "derivative in time at a fixed place", _LIKE, _per(SECOND)),
     "smooth": Function("smooth(f, passes)", "f averaged with its neighbours so many times",
                        _one_of({("scalar", "scalar"): "scalar", ("vector", "scalar"): "vector"}), _same),
     "over_cells": Function("over_cells(f)", "mean of the nodes of each cell, brought back to nodes by the chosen mean", _LIKE, _same),
     "mean": Function("mean(f)", "average over the volume of the flow", _scalars(1, 1), _same),
-    "vmin": Function("vmin(f)", "least value in the flow", _scalars(1, 1), _same),
-    "vmax": Function("vmax(f)", "greatest value in the flow", _scalars(1, 1), _same),
+    "least": Function("least(f)", "least value in the flow", _scalars(1, 1), _same),
+    "greatest": Function("greatest(f)", "greatest value in the flow", _scalars(1, 1), _same),
 }
-DERIVATIVES = frozenset({"grad", "div", "curl", "laplacian", "ddx", "ddy", "ddz"})
-AVERAGES = frozenset({"mean", "vmin", "vmax"})
-WHOLE = DERIVATIVES | AVERAGES | {"ddt", "smooth", "over_cells"}
+# What slope(f, x) becomes for each coordinate.
+SLOPES = {f"slope {axis}": FUNCTIONS["slope"] for axis in "xyz"}
+DERIVATIVES = frozenset({"grad", "div", "curl", "laplacian", *SLOPES})
+AVERAGES = frozenset({"mean", "least", "greatest"})
+WHOLE = DERIVATIVES | AVERAGES | {"rate", "smooth", "over_cells"}

@@ -7,19 +7,27 @@ from dataclasses import dataclass
 
 # Symbols and words of text books and of other languages, with our names; of several, those first that are quantities.
 NAMES = {
-    "p_inf": "p_ref", "pinf": "p_ref", "rho_inf": "rho_ref", "rhoinf": "rho_ref", "T_inf": "T_ref", "U_inf": "U_ref", "Uinf": "U_ref",
-    "V_inf": "speed_ref", "q_inf": "q_ref", "M_inf": "M_ref", "Ma_inf": "M_ref", "p0_inf": "p0_ref", "mu_inf": "mu_ref",
-    "vel": "U", "V": "U", "v": "U.y", "w": "U.z", "M": "mach", "Ma": "mach", "a": "sound_speed", "c": "sound_speed",
+    "p_inf": "free_stream_pressure", "pinf": "free_stream_pressure", "rho_inf": "free_stream_density", "rhoinf": "free_stream_density",
+    "T_inf": "free_stream_temperature", "U_inf": "free_stream_velocity", "Uinf": "free_stream_velocity", "V_inf": "free_stream_speed",
+    "q_inf": "free_stream_dynamic_pressure", "M_inf": "free_stream_mach_number", "Ma_inf": "free_stream_mach_number",
+    "p0_inf": "free_stream_total_pressure", "mu_inf": "reference_viscosity",
+    "vel": "velocity", "V": "velocity", "u": "velocity.x", "v": "velocity.y", "w": "velocity.z", "M": "mach_number", "Ma": "mach_number",
+    "a": "speed_of_sound", "c": "speed_of_sound",
     "p0": "total_pressure", "pt": "total_pressure", "p_t": "total_pressure", "T0": "total_temperature", "Tt": "total_temperature",
-    "T_t": "total_temperature", "h": "enthalpy", "nu": "(mu / rho)", "omega": "vorticity", "cf": "skin_friction", "Cf": "skin_friction",
-    "ρ": "rho", "μ": "mu", "γ": "gamma", "π": "pi", "ω": "vorticity", "ν": "(mu / rho)", "λ2": "lambda2", "time": "t",
+    "T_t": "total_temperature", "h": "enthalpy", "nu": "(viscosity / density)", "omega": "vorticity", "cf": "skin_friction_coefficient",
+    "Cf": "skin_friction_coefficient", "Cp": "pressure_coefficient", "lambda2": "lambda_2",
+    "ρ": "density", "μ": "viscosity", "γ": "gamma", "π": "pi", "ω": "vorticity", "ν": "(viscosity / density)", "λ2": "lambda_2",
 }
 FUNCTIONS = {
-    "norm": "mag", "length": "mag", "magnitude": "mag", "gradient": "grad", "nabla": "grad", "divergence": "div",
+    "norm": "length", "magnitude": "length", "gradient": "grad", "nabla": "grad", "divergence": "div",
     "rot": "curl", "ln": "log", "average": "mean", "avg": "mean", "minimum": "min", "maximum": "max", "fabs": "abs", "arcsin": "asin",
-    "arccos": "acos", "arctan": "atan", "arctan2": "atan2", "sgn": "sign", "normalize": "unit", "normalise": "unit", "trace": "tr",
+    "arccos": "acos", "arctan": "atan", "arctan2": "atan2", "sgn": "sign", "normalize": "unit", "normalise": "unit",
     "clamp": "clip", "limit": "clip", "select": "where", "lap": "laplacian",
 }
+# Functions as they were called before: studies of that time are understood.
+OLD_FUNCTIONS = {"mag": "length", "sym": "symmetric", "skew": "antisymmetric", "tr": "trace", "vec": "vector", "det": "determinant",
+                 "ddt": "rate", "vmin": "least", "vmax": "greatest"}
+OLD_SLOPES = {"ddx": "x", "ddy": "y", "ddz": "z"}
 _SMALL = "⁰¹²³⁴⁵⁶⁷⁸⁹"
 _RAISED = re.compile(f"[{_SMALL}]+")
 _FACTOR = re.compile(r"(?<![\w.])(\d+(?:\.\d*)?(?:[eE][-+]?\d+)?)[ ]*(?!(?:and|or|if|else|not)\b)([^\W\d]\w*)")
@@ -52,7 +60,7 @@ def slip_in(text: str, source: str) -> Slip | None:
         return Slip("A choice is written a if condition else b.", 0, len(text),
                     f"{one.strip()} if {condition.strip()} else {other.strip()}")
     if found := _BARS.search(source):
-        return Slip("A length is written mag(a), a number without its sign abs(f).", *found.span(), f"mag({own(found, 1)})")
+        return Slip("A length is written length(a), a number without its sign abs(f).", *found.span(), f"length({own(found, 1)})")
     if found := _FACTOR.search(source):
         return Slip("An operator is missing here.", *found.span(), f"{own(found, 1)} * {own(found, 2)}")
     return None
@@ -61,4 +69,8 @@ def slip_in(text: str, source: str) -> Slip | None:
 def quotient_in(text: str) -> Slip | None:
     """A derivative that is written as a quotient."""
     found = _BY.search(text)
-    return None if found is None else Slip("A derivative is written ddx(f).", *found.span(), f"dd{found.group(2)}({found.group(1)})")
+    if found is None:
+        return None
+    inner, by = found.groups()
+    return Slip("A derivative is written slope(f, x), one in time rate(f).", *found.span(), f"rate({inner})" if by == "t"
+                else f"slope({inner}, {by})")

@@ -7,11 +7,11 @@ import difflib
 import math
 import re
 import warnings
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 
-from tidal_lens.quantities.formula.functions import AVERAGES, FUNCTIONS
+from tidal_lens.quantities.formula.functions import AVERAGES, FUNCTIONS, SLOPES
 from tidal_lens.quantities.formula.habits import FUNCTIONS as FUNCTION_HABITS
-from tidal_lens.quantities.formula.habits import NAMES, Slip, quotient_in, slip_in
+from tidal_lens.quantities.formula.habits import NAMES, OLD_FUNCTIONS, OLD_SLOPES, Slip, quotient_in, slip_in
 from tidal_lens.quantities.formula.tree import Formula, FormulaError, Leaf, Node, Shape
 from tidal_lens.quantities.units import NUMBER, Unit
 
@@ -28,7 +28,8 @@ _UNFINISHED = re.compile(r"(?:[-+*/<>=,(]|\b(?:and|or|not|if|else))\s*$")
 Resolve = Callable[[str, bool], "Leaf | None"]
 
 
-def parse(text: str, resolve: Resolve, names: Iterable[str] = ()) -> Formula:
+def parse(text: str, resolve: Resolve, names: Iterable[str] = (), *, old: Mapping[str, str] | None = None,
+          understood: bool = False) -> Formula:
     """Understand a formula.
 
     Parameters
@@ -39,6 +40,10 @@ def parse(text: str, resolve: Resolve, names: Iterable[str] = ()) -> Formula:
         What a name stands for, or None; whether it stood in backticks is told too.
     names : iterable of str
         Names that exist, for "did you mean".
+    old : mapping of str to str, optional
+        Names as they were before, with those of now.
+    understood : bool
+        Whether names and functions of that time are understood; else they are slips.
 
     Raises
     ------
@@ -46,17 +51,18 @@ def parse(text: str, resolve: Resolve, names: Iterable[str] = ()) -> Formula:
         It is not understood; ``begin`` and ``end`` say where.
     """
     if not text.strip():
-        raise FormulaError("The formula is empty.", 0, 1, "Type an expression, such as 0.5 * rho * mag(U)**2.")
+        raise FormulaError("The formula is empty.", 0, 1, "Type an expression, such as 0.5 * density * length(velocity)**2.")
     if len(text) > LONGEST:
         raise FormulaError(f"The formula has {len(text):,} characters, at most {LONGEST:,} are taken.", LONGEST, len(text),
                            "Split it: a formula may use others by their names.")
     lead = len(text) - len(text.lstrip())
-    return _Reader(text, lead, resolve, names).formula()
+    return _Reader(text, lead, resolve, names, old or {}, understood).formula()
 
 
 class _Reader:
-    def __init__(self, text: str, lead: int, resolve: Resolve, names: Iterable[str]) -> None:
+    def __init__(self, text: str, lead: int, resolve: Resolve, names: Iterable[str], old: Mapping[str, str], understood: bool) -> None:
         self.text, self.lead, self.resolve, self.names = text, lead, resolve, list(names)
+        self.old, self.understood = old, understood
         self.doubts: list[str] = []
         self.count = 0
         self.quoted: dict[int, str] = {}
@@ -155,7 +161,7 @@ class _Reader:
         if make is None:
             rest = "It knows names, numbers, + - * / **, comparisons, and, or, not, a if c else b, and functions."
             raise self.fail(node, "This is not part of the formula language.",
-                            "Components are written U.x, grad(U).xy." if isinstance(node, ast.Subscript) else rest)
+                            "Components are written velocity.x, grad(velocity).xy." if isinstance(node, ast.Subscript) else rest)
         return make(node, depth + 1)
 
     def _constant(self, node: ast.Constant, _depth: int) -> Node:
@@ -174,11 +180,13 @@ class _Reader:
         quoted = self.quoted.get(begin)
         name = node.id if quoted is None else quoted
         leaf = self.resolve(name, quoted is not None)
+        if leaf is None and self.understood and quoted is None and name in self.old:
+            leaf = self.resolve(self.old[name], False)
         if leaf is None:
             if name in FUNCTIONS and quoted is None:
                 raise self.fail(node, f"{name} is a function.", f"Write {FUNCTIONS[name].takes}.")
             bare = self._needs_backticks(self._unquoted())
-            raise bare or self._unknown(node, name, self.names, NAMES, "There is no quantity or formula called")
+            raise bare or self._unknown(node, name, self.names, {**NAMES, **self.old}, "There is no quantity or formula called")
         return Node("leaf", leaf.shape, leaf.unit, leaf=leaf)
 
     def _unknown(self, node: ast.AST, name: str, known: list[str], habits: dict[str, str], what: str) -> FormulaError:
@@ -222,7 +230,7 @@ class _Reader:
         if sign in "+-":
             if a.shape != b.shape:
                 raise self.fail(node, f"A {a.shape} and a {b.shape} cannot be {'added' if sign == '+' else 'subtracted'}.",
-                                "Take mag() or a component such as .x of the vector.")
+                                "Take length() or a component such as .x of the vector.")
             return Node(sign, a.shape, self._common(a, b, sign), (a, b), plain=a.plain and b.plain)
         return self._scaled(node, sign, a, b)
 
@@ -239,7 +247,7 @@ class _Reader:
         if sign == "/":
             return Node(sign, a.shape, a.unit / b.unit if a.unit is not None and b.unit is not None else None, (a, b), plain=plain)
         if a.shape != "scalar":
-            raise self.fail(node.left, f"A power of a {a.shape} is not defined.", "Use dot(a, a) or mag(a)**2.")
+            raise self.fail(node.left, f"A power of a {a.shape} is not defined.", "Use dot(a, a) or length(a)**2.")
         return Node(sign, "scalar", self._raised(a, b), (a, b), plain=plain)
 
     def _raised(self, a: Node, b: Node) -> Unit | None:
@@ -304,23 +312,41 @@ class _Reader:
 
     def _triple(self, node: ast.Tuple, depth: int) -> Node:
         if len(node.elts) != 3:
-            raise self.fail(node, "A vector has three components.", "Write vec(a, b, c).")
-        return self._applied(node, "vec", list(node.elts), depth)
+            raise self.fail(node, "A vector has three components.", "Write vector(a, b, c).")
+        return self._applied(node, "vector", list(node.elts), depth)
 
     def _call(self, node: ast.Call, depth: int) -> Node:
         if not isinstance(node.func, ast.Name) or node.keywords or any(isinstance(a, ast.Starred) for a in node.args):
-            raise self.fail(node, "Functions are called by their name with plain arguments.", "For example dot(U, grad(p)).")
+            raise self.fail(node, "Functions are called by their name with plain arguments.", "For example dot(velocity, grad(pressure)).")
         name = node.func.id
+        if self.understood:
+            if name in OLD_SLOPES:
+                return self._applied(node, f"slope {OLD_SLOPES[name]}", list(node.args), depth)
+            name = OLD_FUNCTIONS.get(name, name)
+        if name == "slope":
+            return self._slope(node, depth)
         if name not in FUNCTIONS:
             if self.resolve(name, False) is not None:
                 raise self.fail(node.func, f"{name} is a quantity, not a function.", f"To multiply, write {name} * (…).")
+            if name in OLD_SLOPES and len(node.args) == 1:
+                inner = self.text[slice(*self.span(node.args[0]))]
+                meant = f"slope({inner}, {OLD_SLOPES[name]})"
+                raise self.fail(node, f"There is no function called {name}.", f"Did you mean {meant}?", meant)
             slip = quotient_in(self.text) if name == "d" else None
-            raise self._mended(slip) if slip is not None else self._unknown(node.func, name, list(FUNCTIONS), FUNCTION_HABITS,
-                                                                            "There is no function called")
+            raise self._mended(slip) if slip is not None else self._unknown(
+                node.func, name, list(FUNCTIONS), {**FUNCTION_HABITS, **OLD_FUNCTIONS}, "There is no function called")
         return self._applied(node, name, list(node.args), depth)
 
+    def _slope(self, node: ast.Call, depth: int) -> Node:
+        """slope(f, x): along which coordinate is told by its name."""
+        axis = node.args[1] if len(node.args) == 2 else None
+        if not isinstance(axis, ast.Name) or axis.id not in ("x", "y", "z"):
+            raise self.fail(axis or node, "slope takes a quantity and the coordinate along which it changes: x, y or z.",
+                            "For example slope(pressure, x); rate(f) is the one in time.")
+        return self._applied(node, f"slope {axis.id}", [node.args[0]], depth)
+
     def _applied(self, node: ast.AST, name: str, trees: list[ast.expr], depth: int) -> Node:
-        function = FUNCTIONS[name]
+        function = SLOPES.get(name) or FUNCTIONS[name]
         parts = tuple(self.node(t, depth) for t in trees)
         shape = function.shape(tuple(p.shape for p in parts))
         if shape is None:
@@ -332,7 +358,7 @@ class _Reader:
                 if part.unit is not None and not part.unit.is_none:
                     self.doubts.append(f"{name} of something in {part.unit}: it takes pure numbers.")
         units = [p.unit for p in parts]
-        if name in ("min", "max", "clip", "vec"):
+        if name in ("min", "max", "clip", "vector"):
             first = parts[0]
             for other in parts[1:]:
                 found = self._common(first, other, name)
@@ -349,12 +375,14 @@ class _Reader:
         if name == "where" and len(parts) == 3 and parts[0].shape == "condition":
             return self.fail(node, f"Both choices must be alike, and they are a {parts[1].shape} and a {parts[2].shape}.")
         if name == "abs" and given == "vector":
-            length = f"mag{self.text[slice(*self.span(node))][3:]}"
+            length = f"length{self.text[slice(*self.span(node))][3:]}"
             return self.fail(node, "A vector has a length, not a sign.", f"Did you mean {length}?", length)
         if name in ("min", "max") and len(parts) == 1:
             return self.fail(node, f"{name} compares several quantities point by point.",
-                             f"The {'least' if name == 'min' else 'greatest'} value in the flow is v{name}(f).")
-        return self.fail(node, f"{name} cannot be applied to {given}.", f"It is {FUNCTIONS[name].takes}: {FUNCTIONS[name].about}.")
+                             f"The {'least' if name == 'min' else 'greatest'} value in the flow is "
+                             f"{'least' if name == 'min' else 'greatest'}(f).")
+        function = SLOPES.get(name) or FUNCTIONS[name]
+        return self.fail(node, f"{name.split()[0]} cannot be applied to {given}.", f"It is {function.takes}: {function.about}.")
 
     def _passes(self, tree: ast.AST, part: Node) -> None:
         count = part.fixed
