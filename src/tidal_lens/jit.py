@@ -28,8 +28,10 @@ os.environ.setdefault("NUMBA_CACHE_DIR", str(_cache_folder()))
 # Lets straight pieces of code (three components, nine sums) work on several numbers at a time, as C compilers do by default.
 os.environ.setdefault("NUMBA_SLP_VECTORIZE", "1")
 
+import llvmlite.binding  # noqa: E402
 import numba  # noqa: E402  (the cache folder must be known before the compiler is loaded)
 
+POINTER, SMALL, WHOLE = numba.types.voidptr, numba.types.int32, numba.types.int64  # for foreign functions
 # Full fastmath would break tests for NaN; these three flags do not.
 _OPTIONS = {"nogil": True, "error_model": "numpy", "fastmath": {"contract", "arcp", "nsz"}}
 
@@ -56,3 +58,20 @@ def inlined(function: _F) -> _F:
     """Compile a piece of a kernel that is put into its callers: passing arrays on costs more than a short loop does."""
     compiled: _F = numba.njit(inline="always", **_OPTIONS)(function)
     return compiled
+
+
+def foreign(library: str, name: str, result: Any, *arguments: Any) -> Any:
+    """A function of a library of the system for kernels to call by its name; None where there is no such library.
+
+    Parameters
+    ----------
+    library, name : str
+        The library's file, and the function in it.
+    result, arguments : numba types
+        Its signature.
+    """
+    try:
+        llvmlite.binding.load_library_permanently(library)
+    except RuntimeError:
+        return None
+    return numba.types.ExternalFunction(name, result(*arguments))

@@ -15,6 +15,7 @@ from making import KINDS, cells_of, cube_points, pyramids
 from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.errors import DoubtfulFlowError, FileError
 from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
+from tidal_lens.formats import unpacking_kernels
 from tidal_lens.formats.registry import open_flow
 from vortex_tank import demo_file, velocity
 from vtk_data import N, add, structured, write
@@ -143,6 +144,22 @@ def test_truncated_anywhere(tmp_path, mode):
         cut.write_bytes(whole[: int(share * len(whole))])
         with pytest.raises(FileError):
             open_flow(cut)
+
+
+@pytest.mark.parametrize("compiled", [True, False])
+def test_a_damaged_compressed_block_is_told(tmp_path, monkeypatch, compiled):
+    """Both ways of unpacking: by the system's library from compiled code, and by Python's own."""
+    monkeypatch.setattr(unpacking_kernels, "READY", compiled and unpacking_kernels.READY)
+    n = 24
+    path = tmp_path / "a.vts"
+    write(vtkXMLStructuredGridWriter(), with_flow(structured(cube_points(n), (n, n, n))), path, "Binary")
+    np.testing.assert_allclose(open_flow(path).points, cube_points(n))
+    whole = path.read_bytes()
+    at = whole.index(b"<DataArray", whole.index(b"<Points>")) + 20_000
+    path.write_bytes(whole[:at] + bytes(ord("A") if b != ord("A") else ord("B") for b in whole[at:at + 8]) + whole[at + 8:])
+    with pytest.raises(FileError, match=r"compressed block|cannot be unpacked") as told:
+        open_flow(path)
+    assert "a.vts" in told.value.where
 
 
 def test_bytes_lost_in_the_middle(tmp_path):

@@ -22,9 +22,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.errors import FileError
-from tidal_lens.work import checkpoint, run_chunks
+from tidal_lens.formats import unpacking_kernels
+from tidal_lens.work import checkpoint, read_only, run_chunks
 
 DAMAGED = "Copy it again, or write it again from the solver."
+_ZLIB = "vtkZLibDataCompressor"
+_UNLIKE = "is damaged or has another size than declared"
 _BULK = 1 << 22  # bytes from which an array is read by several threads
 _DTYPES = {"Int8": "i1", "UInt8": "u1", "Int16": "i2", "UInt16": "u2", "Int32": "i4", "UInt32": "u4", "Int64": "i8", "UInt64": "u8",
            "Float32": "f4", "Float64": "f8"}
@@ -287,20 +290,26 @@ class XmlFile:
         sizes = np.frombuffer(source.take((3 + blocks) * width.itemsize), width)[3:].astype(np.int64)
         if int(sizes.sum()) > self.size:
             raise self.fail("Its compressed blocks are larger than the file.", array.name)
-        data = memoryview(source.take(int(sizes.sum())))
+        data = source.run(int(sizes.sum()))
         out = np.empty(whole, np.uint8)
-        unpack = _unpacker(self.header["compressor"])
+        name = self.header["compressor"]
+        unpack = _unpacker(name)
         if unpack is None:
-            raise self.fail(f"It is compressed by {self.header['compressor'][:40]!r}, which is not known.", array.name)
-        begins = np.concatenate([[0], np.cumsum(sizes)]).tolist()
+            raise self.fail(f"It is compressed by {name[:40]!r}, which is not known.", array.name)
+        begins = np.concatenate([[0], np.cumsum(sizes)])
 
         def some(first: int, end: int) -> None:
+            packed = np.frombuffer(data(int(begins[first]), int(begins[end])), np.uint8)
+            if name == _ZLIB and unpacking_kernels.READY:
+                if unpacking_kernels.unpack_zlib(read_only(packed), begins, size, out, first, end) >= 0:
+                    raise self.fail(f"A compressed block {_UNLIKE}.", array.name)
+                return
             for n in range(first, end):
-                wanted = last if n == blocks - 1 and last else size
-                piece = unpack(data[begins[n]:begins[n + 1]], wanted)
-                if len(piece) != wanted:
-                    raise self.fail("A compressed block has another size than declared.", array.name)
-                out[n * size:n * size + wanted] = np.frombuffer(piece, np.uint8)
+                to = out[n * size:(n + 1) * size]
+                piece = unpack(packed[begins[n] - begins[first]:begins[n + 1] - begins[first]], len(to))
+                if len(piece) != len(to):
+                    raise self.fail(f"A compressed block {_UNLIKE}.", array.name)
+                to[:] = np.frombuffer(piece, np.uint8)
 
         run_chunks(some, blocks, max(1, (1 << 21) // max(size, 1)))
         return out
@@ -403,6 +412,11 @@ class _Raw:
             self._at += size
         return found
 
+    def run(self, size: int) -> Callable[[int, int], bytes | memoryview]:
+        """The rest of a run of bytes; a part of it is given when it is asked for, from several threads too."""
+        data = self.take(size)
+        return lambda begin, end: data[begin:end]
+
 
 class _Base64:
     """Bytes written as text: each run of them is padded on its own."""
@@ -437,10 +451,34 @@ class _Base64:
             self._at += letters
         return found[after:after + size]
 
+    def run(self, size: int) -> Callable[[int, int], bytes | memoryview]:
+        """The rest of a run of bytes; a part of it is decoded when it is asked for, from several threads too."""
+        letters = -(-size // 3) * 4
+        if size < 0 or self._at + letters > self._end + 3:
+            raise ValueError("the file ends before its numbers do")
+        text = memoryview(self._data[self._at:min(self._at + letters, self._end)])
+        self._at += letters
+
+        def part(begin: int, end: int) -> bytes:
+            first = begin // 3
+            found = binascii.a2b_base64(text[4 * first:-(-end // 3) * 4])[begin - 3 * first:end - 3 * first]
+            if len(found) < end - begin:
+                raise ValueError("the file ends before its numbers do")
+            return found
+
+        return part
+
+
+def _unpack_zlib(data: Any, size: int) -> bytes:
+    tool = zlib.decompressobj()
+    out = tool.decompress(data, max(size, 1))
+    more = b"" if tool.eof else tool.decompress(tool.unconsumed_tail, 1)  # its checksum comes after the last number
+    return out if tool.eof and not more else b""
+
 
 def _unpacker(name: str) -> Callable[[Any, int], Any] | None:
-    if name == "vtkZLibDataCompressor":
-        return lambda data, size: zlib.decompressobj().decompress(data, max(size, 1))
+    if name == _ZLIB:
+        return _unpack_zlib
     if name == "vtkLZMADataCompressor":
         return lambda data, size: lzma.LZMADecompressor(memlimit=1 << 30).decompress(bytes(data), max(size, 1))
     if name == "vtkLZ4DataCompressor":
