@@ -12,7 +12,9 @@ from tidal_lens.formats.reading import TooLargeError, session
 from tidal_lens.memory import KEEPER, Keeper, limit, new_group, say_limit
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.evaluate import Evaluator
-from tidal_lens.study.model import SliceLayer, SliceShape, SurfaceLook
+from tidal_lens.study.kinds.slice import SliceShape
+from tidal_lens.study.looks import SurfaceLook
+from tidal_lens.study.model import Layer
 from tidal_lens.work import Token, checkpoint, run_chunks, working_for
 
 
@@ -47,7 +49,7 @@ def test_stores_and_shapes_count_and_are_forgotten_with_their_owners(memory_limi
     before = KEEPER.total
     flow = cube_flow(12, "hexahedra", velocity=abc)
     evaluator = Evaluator(flow, flow.reference)
-    layers = [SliceLayer(id="s", name="s", shape=SliceShape(axis=0, position=p), look=SurfaceLook(colour_by="speed")) for p in (0.3, 0.5)]
+    layers = [Layer(id="s", name="s", shape=SliceShape(axis=0, position=p), look=SurfaceLook(colour_by="speed")) for p in (0.3, 0.5)]
     for layer in layers:
         evaluator.evaluate(layer, Token())
     kinds = KEEPER.by_kind()

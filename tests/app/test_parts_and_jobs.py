@@ -9,11 +9,12 @@ from PyQt6.QtWidgets import QApplication
 
 from driving import keys, type_into, wait
 from tidal_lens.app.command_field import rank
-from tidal_lens.app.jobs import Jobs
-from tidal_lens.app.parts import Choice, NumberField, QuantityChooser, Slider, number_text, parse_number
+from tidal_lens.app.jobs import Jobs, Slot
+from tidal_lens.app.parts import Choice, NumberField, QuantityChooser, Slider, parse_number
 from tidal_lens.app.start import application
 from tidal_lens.errors import FileError
 from tidal_lens.quantities.store import Quantity
+from tidal_lens.study.words import number_text
 
 
 @pytest.fixture(scope="session")
@@ -167,10 +168,10 @@ def test_the_newest_wish_wins(jobs):
         return run
 
     for n in range(5):
-        jobs.submit("layer", "work", work(n), done.append, lambda e: pytest.fail(str(e)))
+        jobs.submit(Slot("layer"), "work", work(n), done.append, lambda e: pytest.fail(str(e)))
     wait(lambda: begun == [0], "the first")
     time.sleep(0.3)
-    jobs.submit("layer", "work", work(9), done.append, lambda e: pytest.fail(str(e)))
+    jobs.submit(Slot("layer"), "work", work(9), done.append, lambda e: pytest.fail(str(e)))
     wait(lambda: begun == [0, 9], "the newest")
     gate.set()
     wait(lambda: not jobs.is_busy(), "the end")
@@ -179,8 +180,8 @@ def test_the_newest_wish_wins(jobs):
 
 def test_quick_work_is_let_finish_so_that_a_drag_shows_something(jobs):
     done, gate = [], threading.Event()
-    jobs.submit("layer", "a", lambda _t: gate.wait(5) and "first", done.append, lambda _e: None)
-    jobs.submit("layer", "b", lambda _t: "second", done.append, lambda _e: None)
+    jobs.submit(Slot("layer"), "a", lambda _t: gate.wait(5) and "first", done.append, lambda _e: None)
+    jobs.submit(Slot("layer"), "b", lambda _t: "second", done.append, lambda _e: None)
     gate.set()
     wait(lambda: not jobs.is_busy(), "the end")
     assert done == ["first", "second"]
@@ -195,17 +196,17 @@ def test_errors_are_told_and_faults_do_not_kill(jobs):
 
         return run
 
-    jobs.submit("a", "Reading", fail(FileError("Bad file.", "x.vtu", "Mend it.")), told.append, told.append)
+    jobs.submit(Slot("a"), "Reading", fail(FileError("Bad file.", "x.vtu", "Mend it.")), told.append, told.append)
     wait(lambda: len(told) == 1, "the error")
     assert str(told[0]) == "x.vtu: Bad file. Mend it."
-    jobs.submit("a", "Dividing", fail(ZeroDivisionError("oh")), told.append, told.append)
+    jobs.submit(Slot("a"), "Dividing", fail(ZeroDivisionError("oh")), told.append, told.append)
     wait(lambda: len(told) == 2, "the fault")
     assert "ZeroDivisionError: oh" in str(told[1])
     assert "Your study is safe" in str(told[1])
-    jobs.submit("a", "Holding", fail(MemoryError()), told.append, told.append)
+    jobs.submit(Slot("a"), "Holding", fail(MemoryError()), told.append, told.append)
     wait(lambda: len(told) == 3, "the memory error")
     assert "not enough memory" in str(told[2])
-    jobs.submit("a", "Fine", lambda _t: 5, told.append, told.append)
+    jobs.submit(Slot("a"), "Fine", lambda _t: 5, told.append, told.append)
     wait(lambda: told[-1] == 5, "the answer")
 
 
@@ -217,11 +218,11 @@ def test_after_cancel_the_slot_works_again(jobs):
             token.check()
             time.sleep(0.005)
 
-    jobs.submit("a", "slow", slow, done.append, done.append)
-    jobs.cancel("a")
-    wait(lambda: not jobs.is_busy("a"), "the cancel")
+    jobs.submit(Slot("a"), "slow", slow, done.append, done.append)
+    jobs.cancel(Slot("a"))
+    wait(lambda: not jobs.is_busy(Slot("a")), "the cancel")
     assert done == []
-    jobs.submit("a", "quick", lambda _t: 1, done.append, done.append)
+    jobs.submit(Slot("a"), "quick", lambda _t: 1, done.append, done.append)
     wait(lambda: done == [1], "the answer")
 
 
@@ -234,7 +235,7 @@ def test_progress_reaches_the_window(jobs):
             token.report(n / 4)
             time.sleep(0.1)
 
-    jobs.submit("a", "work", work, lambda _a: None, lambda _e: None)
+    jobs.submit(Slot("a"), "work", work, lambda _a: None, lambda _e: None)
     wait(lambda: not jobs.is_busy(), "the end")
     assert len(seen) >= 2
     assert seen == sorted(seen)

@@ -21,7 +21,8 @@ from tidal_lens.formats.content import Sheet, Solid, at_nodes
 from tidal_lens.formats.reading import Reading
 from tidal_lens.formats.registry import open_flow
 from tidal_lens.quantities.store import QuantityStore
-from tidal_lens.study.beginnings import best_quantity, first_study
+from tidal_lens.study.beginnings import first_study
+from tidal_lens.study.kinds.first_values import best_quantity
 from vtk_data import add, structured, write
 
 HERE = Path("made.vtu")

@@ -8,8 +8,9 @@ from tidal_lens.flow.boundaries import boundary_of_faces
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.store import QuantityStore
-from tidal_lens.study.beginnings import first_study, new_isosurface, new_streamlines
-from tidal_lens.study.model import Study
+from tidal_lens.study.beginnings import first_study
+from tidal_lens.study.kinds.isosurface import new_isosurface
+from tidal_lens.study.kinds.streamlines import new_streamlines
 
 
 def shell(half=False, turn=1.0, swirl=0.0):
@@ -43,7 +44,7 @@ def test_the_body_is_what_is_framed_first():
 @pytest.mark.parametrize("turn", [1.0, -1.0])
 def test_seeds_start_before_the_body_across_the_wind(turn):
     flow = shell(turn=turn)
-    layer = new_streamlines(Study(), flow, QuantityStore(flow, flow.reference))
+    layer = new_streamlines(QuantityStore(flow, flow.reference))
     start, end = np.array(layer.shape.start), np.array(layer.shape.end)
     assert start[0] == end[0]
     assert (start[0] < 0.2) if turn > 0 else (start[0] > 0.4)
@@ -53,7 +54,7 @@ def test_seeds_start_before_the_body_across_the_wind(turn):
 
 def test_seeds_of_a_half_model_stay_in_it():
     flow = shell(half=True)
-    layer = new_streamlines(Study(), flow, QuantityStore(flow, flow.reference))
+    layer = new_streamlines(QuantityStore(flow, flow.reference))
     assert min(layer.shape.start[1], layer.shape.end[1]) >= -1e-9
 
 
@@ -62,7 +63,7 @@ def test_an_isosurface_of_q_starts_at_vortices_not_at_the_wall():
     store = QuantityStore(flow, flow.reference)
     expected = 20.0 * (30.0 / 0.2) ** 2
     assert store.distribution("q").low < expected < store.distribution("q").high
-    assert new_isosurface(Study(), store, "q").shape.value == pytest.approx(expected, rel=0.1)
+    assert new_isosurface(store, "q").shape.value == pytest.approx(expected, rel=0.1)
 
 
 def test_walls_and_a_plane_are_shown_first():

@@ -9,34 +9,27 @@ from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.memory import KEEPER
 from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.store import QuantityStore, distribution_of
-from tidal_lens.study.beginnings import first_study, new_isosurface, new_slice, new_streamlines, round_to
+from tidal_lens.study.beginnings import first_study
 from tidal_lens.study.evaluate import Evaluator, key_range, reference_of
 from tidal_lens.study.files import load_study, save_study
 from tidal_lens.study.history import History
-from tidal_lens.study.model import (
-    CameraSetting,
-    IsoLayer,
-    IsoShape,
-    KeySetting,
-    Reference,
-    SliceLayer,
-    SliceShape,
-    StreamLayer,
-    StreamShape,
-    Study,
-    WallLayer,
-    WallShape,
-)
+from tidal_lens.study.kinds.first_values import round_to
+from tidal_lens.study.kinds.isosurface import IsoShape, new_isosurface
+from tidal_lens.study.kinds.slice import SliceShape, new_slice
+from tidal_lens.study.kinds.streamlines import StreamShape, new_streamlines
+from tidal_lens.study.kinds.wall import WallShape
+from tidal_lens.study.looks import LineLook, SurfaceLook
+from tidal_lens.study.model import CameraSetting, KeySetting, Layer, Reference, Study
 from tidal_lens.tracing.streamlines import Lines
 from tidal_lens.work import Token
 
 
 def a_study():
     return Study(layers=(
-        WallLayer(id="wall-1", name="Walls", shape=WallShape(boundaries=("floor", "ΔΩ"))),
-        SliceLayer(id="slice-1", name="Slice", shape=SliceShape(axis=2, position=0.1)),
-        IsoLayer(id="iso-1", name="Q", shape=IsoShape(quantity="q", value=1e5)),
-        StreamLayer(id="lines-1", name="Lines", shape=StreamShape(start=(0, 0, 0), end=(1, 2, 3))),
+        Layer(id="wall-1", name="Walls", shape=WallShape(boundaries=("floor", "ΔΩ")), look=SurfaceLook()),
+        Layer(id="slice-1", name="Slice", shape=SliceShape(axis=2, position=0.1), look=SurfaceLook()),
+        Layer(id="iso-1", name="Q", shape=IsoShape(quantity="q", value=1e5), look=SurfaceLook()),
+        Layer(id="lines-1", name="Lines", shape=StreamShape(start=(0, 0, 0), end=(1, 2, 3)), look=LineLook()),
     ), keys={"q": KeySetting(low=-1.0)}, reference=Reference(pressure=1.0, density=2.0, velocity=(1, 0, 0)),
         camera=CameraSetting(eye=(1, 2, 3), focus=(0, 0, 0), up=(0, 0, 1)))
 
@@ -46,7 +39,7 @@ def test_a_study_comes_back_from_its_file(tmp_path):
     study = a_study().with_(case=str(case))
     save_study(study, tmp_path / "views" / "a.tidal")
     raw = json.loads((tmp_path / "views" / "a.tidal").read_text())
-    assert raw["schema_version"] == 1
+    assert raw["schema_version"] == 2
     assert raw["case"] == "../data/flow.vtu"
     assert load_study(tmp_path / "views" / "a.tidal") == study
     assert [p.name for p in (tmp_path / "views").iterdir()] == ["a.tidal"], "no scratch file is left"
@@ -161,7 +154,7 @@ def evaluator():
 def test_shapes_are_cached_by_what_they_depend_on():
     ev = evaluator()
     study = first_study(ev.flow, ev.store)
-    layer = new_slice(study, ev.flow, ev.store, 1)
+    layer = study.layer_of(new_slice(ev.store, 1))
     first = ev.evaluate(layer, Token())
     again = ev.evaluate(layer.with_(look=layer.look.with_(colour_by="cp", opacity=0.5)), Token())
     assert again.geometry is first.geometry
@@ -171,10 +164,10 @@ def test_shapes_are_cached_by_what_they_depend_on():
 
 def test_another_reference_keeps_what_does_not_depend_on_it():
     ev = evaluator()
-    layer = new_slice(Study(), ev.flow, ev.store, 1)
+    layer = Study().layer_of(new_slice(ev.store, 1))
     cp = layer.with_(look=layer.look.with_(colour_by="cp"))
     first = ev.evaluate(cp, Token())
-    iso = IsoLayer(id="iso-1", name="a", shape=IsoShape(quantity="cp", value=1.0))
+    iso = Layer(id="iso-1", name="a", shape=IsoShape(quantity="cp", value=1.0), look=SurfaceLook())
     before = ev.evaluate(iso, Token())
     other = ev.with_context(reference_of(ev.flow, Study(reference=Reference(pressure=2.0, density=1.0, velocity=(2, 0, 0)))), Methods())
     second = other.evaluate(cp, Token())
@@ -187,7 +180,7 @@ def test_another_reference_keeps_what_does_not_depend_on_it():
 
 def test_streamlines_and_a_cancelled_evaluation():
     ev = evaluator()
-    layer = new_streamlines(Study(), ev.flow, ev.store)
+    layer = Study().layer_of(new_streamlines(ev.store))
     token = Token()
     token.cancel()
     with pytest.raises(CancelledError):
@@ -196,7 +189,6 @@ def test_streamlines_and_a_cancelled_evaluation():
     assert isinstance(done.geometry, Lines)
     assert done.geometry.n_lines == 30
     draft = ev.evaluate(layer.with_(shape=layer.shape.with_(count=5)), Token(), draft=True)
-    assert draft.draft
     assert draft.geometry.n_lines == 5
 
 
@@ -204,9 +196,9 @@ def test_beginnings_are_telling():
     ev = evaluator()
     study = first_study(ev.flow, ev.store)
     assert study.layers[-1].look.colour_by == "mach"
-    iso = new_isosurface(study, ev.store, "q")
+    iso = new_isosurface(ev.store, "q")
     assert iso.shape.value > 0
-    lines = new_streamlines(study, ev.flow, ev.store)
+    lines = new_streamlines(ev.store)
     assert lines.shape.start[0] == lines.shape.end[0] == 0.5, "at right angles to the stream"
     assert round_to(0.123456, 0.01) == 0.12
     assert round_to(-1234.5, 100) == -1200

@@ -18,7 +18,7 @@ from driving import click, drag, keys, move, settle, spin, wait
 from small_series import series
 from tidal_lens.app import autosave, faults, theme
 from tidal_lens.app.document import Notice
-from tidal_lens.app.jobs import Jobs
+from tidal_lens.app.jobs import Jobs, Slot
 from tidal_lens.app.parts import Check, Words, telling_digits
 from tidal_lens.memory import KEEPER, limit, said_limit
 from tidal_lens.scratch import clean, own_mark, writing
@@ -55,7 +55,7 @@ def test_edits_that_follow_one_another_are_saved_all_the_same(window):
 def test_busy_threads_do_not_keep_the_study_from_being_saved(window):
     gate = threading.Event()
     for n in range(6):
-        window.document.jobs.submit(f"busy {n}", "Busy", lambda _token: gate.wait(20), lambda _a: None, lambda _e: None)
+        window.document.jobs.submit(Slot("busy", str(n)), "Busy", lambda _token: gate.wait(20), lambda _a: None, lambda _e: None)
     edit_at(window.document, 0.123)
     wait(lambda: list(autosave.state_folder().glob(f"autosave-{own_mark()}*")), "the autosave", 5)
     gate.set()
@@ -98,15 +98,15 @@ def deaf(token, seconds=6.0):
 
 def test_work_that_does_not_stop_is_let_go_of(qapp):
     jobs, done = Jobs(), []
-    jobs.submit("a", "deaf", deaf, done.append, done.append)
+    jobs.submit(Slot("a"), "deaf", deaf, done.append, done.append)
     spin(0.05)
     began = time.monotonic()
-    jobs.cancel("a")
-    jobs.submit("a", "next", lambda _t: "answer", done.append, done.append)
+    jobs.cancel(Slot("a"))
+    jobs.submit(Slot("a"), "next", lambda _t: "answer", done.append, done.append)
     wait(lambda: done == ["answer"], "the next", 5)
     assert time.monotonic() - began < 1.5, "it did not wait for the deaf one"
     for n in range(4):
-        jobs.submit(f"other {n}", "o", lambda _t, n=n: n, done.append, done.append)
+        jobs.submit(Slot("other", str(n)), "o", lambda _t, n=n: n, done.append, done.append)
     wait(lambda: len(done) == 5, "all threads are there", 5)
     began = time.monotonic()
     assert not jobs.close(), "a thread is lost, and told so"
@@ -118,7 +118,7 @@ def test_closing_does_not_wait_for_a_deaf_thread(qapp):
     from tidal_lens.app.window import Window
 
     window = Window()
-    window.document.jobs.submit("case", "Opening", deaf, lambda _a: None, lambda _e: None)
+    window.document.jobs.submit(Slot("case"), "Opening", deaf, lambda _a: None, lambda _e: None)
     spin(0.05)
     began = time.monotonic()
     window.close()
@@ -137,10 +137,10 @@ def test_escape_ends_the_opening_of_a_large_file(empty, tmp_path):
     write(vtkXMLImageDataWriter(), data, tmp_path / "large.vti")
     empty.document.open_path(tmp_path / "large.vti")
     spin(0.25)
-    assert empty.document.jobs.is_busy("case")
+    assert empty.document.jobs.is_busy(Slot("case"))
     began = time.monotonic()
     empty.act("cancel")
-    wait(lambda: not empty.document.jobs.is_busy("case"), "the end", 5)
+    wait(lambda: not empty.document.jobs.is_busy(Slot("case")), "the end", 5)
     assert time.monotonic() - began < 1.0
     assert empty.document.flow is None
 

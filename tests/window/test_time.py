@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QStyle, QStyleOptionSlider
 from driving import click, drag, keys, pixels, settle, type_into, wait
 from making import cube_points
 from small_series import series
+from tidal_lens.app.jobs import Slot
 from tidal_lens.formats.vtk_write import StructuredPiece, write_structured
 from tidal_lens.quantities.store import FILE
 
@@ -114,7 +115,7 @@ def test_playing_shows_every_step_and_stops(run):
 
 def test_a_missing_step_is_told_and_passed_over(run):
     (run.document.flow.path.parent / "run 03.cgns").unlink()
-    run.document.jobs.cancel("ahead")
+    run.document.jobs.cancel(Slot("ahead"))
     click(run.top.transport.on)
     at(run, 1)
     click(run.top.transport.on)

@@ -8,7 +8,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu
 
 from driving import drag, keys, move, settle, spin, type_into, wait
-from tidal_lens.study.model import IsoLayer, IsoShape, KeySetting
+from tidal_lens.study.kinds.isosurface import IsoShape
+from tidal_lens.study.looks import SurfaceLook
+from tidal_lens.study.model import KeySetting, Layer
 
 NONE = Qt.KeyboardModifier.NoModifier
 
@@ -140,13 +142,13 @@ def test_two_isosurfaces_share_one_key(window):
     store.distribution("q")
     for value in (3e5, 6e5):
         study = window.document.study
-        layer = IsoLayer(id=study.new_id("iso"), name=study.new_name("Q"), shape=IsoShape(quantity="q", value=value))
+        layer = Layer(id=study.new_id("iso"), name=study.new_name("Q"), shape=IsoShape(quantity="q", value=value), look=SurfaceLook())
         window.document.edit(study.adding(layer), "Add")
     settle(window)
     shown = window.view.keys.keys()
     assert [k.quantity.name for k in shown] == ["mach", "q"]
     assert sorted(v for _, v in shown[1].beads) == [3e5, 6e5]
-    ids = [x.id for x in window.document.study.layers if isinstance(x, IsoLayer)]
+    ids = [x.id for x in window.document.study.layers if x.kind == "isosurface"]
     bead = window.view.keys.grip_at("q", ids[0])
     drag(window.view, bead, bead - QPointF(0, 8))
     assert window.document.chosen == ids[0]

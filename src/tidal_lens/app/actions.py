@@ -6,6 +6,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from tidal_lens.study.kinds import KINDS
+from tidal_lens.study.kinds.kind import Kind, Tile
+
 if TYPE_CHECKING:
     from tidal_lens.app.window import Window
 
@@ -49,14 +52,18 @@ def _has_card(w: Window) -> bool:
     return w.document.chosen_layer is not None
 
 
-def _can_trace(w: Window) -> bool:
-    flow = w.document.flow
-    return flow is not None and flow.roles.has_velocity
+def _adding(kind: Kind, tile: Tile) -> Action:
+    """The command of a kind's tile."""
+    def can(w: Window) -> bool:
+        flow = w.document.flow
+        return flow is not None and not kind.lacks(flow)
+
+    return Action(tile.id, f"Add {tile.name[0].lower()}{tile.name[1:]}", "", tile.help, lambda w, a: w.add(kind, a or tile.argument), can)
 
 
-def _slice_chosen(w: Window) -> bool:
-    layer = w.document.chosen_layer
-    return layer is not None and layer.kind == "slice"
+def _can_step(w: Window) -> bool:
+    layer, flow = w.document.chosen_layer, w.document.flow
+    return layer is not None and flow is not None and layer.shape.stepped(1.0, flow) is not None
 
 
 def _has_steps(w: Window) -> bool:
@@ -96,12 +103,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("station-derive", "Go to Derive", "Alt+2", "Show the Derive station.", lambda w, _: w.show_station("derive")),
     Action("station-look", "Go to Look", "Alt+3", "Show the Look station.", lambda w, _: w.show_station("look")),
     Action("station-trace", "Go to Trace", "Alt+4", "Show the Trace station.", lambda w, _: w.show_station("trace")),
-    Action("add-walls", "Add walls", "", "Show walls and other boundaries.", lambda w, _: w.add_walls(), _open_case),
-    Action("add-slice-x", "Add slice x", "", "Cut the flow where x is constant.", lambda w, _: w.add_slice(0), _open_case),
-    Action("add-slice-y", "Add slice y", "", "Cut the flow where y is constant.", lambda w, _: w.add_slice(1), _open_case),
-    Action("add-slice-z", "Add slice z", "", "Cut the flow where z is constant.", lambda w, _: w.add_slice(2), _open_case),
-    Action("add-isosurface", "Add isosurface", "", "Show where a quantity takes a value.", lambda w, a: w.add_isosurface(a), _open_case),
-    Action("add-streamlines", "Add seed line", "", "Trace streamlines from a line of seeds.", lambda w, _: w.add_streamlines(), _can_trace),
+    *(_adding(kind, tile) for kind in KINDS for tile in kind.tiles),
     Action("colour-by", "Colour the chosen card by a quantity", "", "Colour the chosen card.", lambda w, a: w.colour_by(a), _has_card,
            listed=False),
     Action("toggle-lamp", "Show or hide the card", "", "Light or put out the chosen card's lamp.", lambda w, a: w.toggle_lamp(a),
@@ -112,13 +114,13 @@ ACTIONS: tuple[Action, ...] = (
     Action("remove", "Remove the card", "Del", "Remove the chosen card.", lambda w, _: w.remove(), _has_card),
     Action("focus-card", "Go to the card", "", "Give the keyboard to a card.", lambda w, a: w.focus_card(a), _has_card, listed=False),
     Action("slice-forward", "Move the slice forward", "]", "Move the chosen slice a step up its axis.",
-           lambda w, _: w.step_slice(1.0), _slice_chosen),
+           lambda w, _: w.step(1.0), _can_step),
     Action("slice-back", "Move the slice back", "[", "Move the chosen slice a step down its axis.",
-           lambda w, _: w.step_slice(-1.0), _slice_chosen),
+           lambda w, _: w.step(-1.0), _can_step),
     Action("slice-forward-fine", "Move the slice forward finely", "Shift+]", "Move the chosen slice a tenth of a step up its axis.",
-           lambda w, _: w.step_slice(0.1), _slice_chosen),
+           lambda w, _: w.step(0.1), _can_step),
     Action("slice-back-fine", "Move the slice back finely", "Shift+[", "Move the chosen slice a tenth of a step down its axis.",
-           lambda w, _: w.step_slice(-0.1), _slice_chosen),
+           lambda w, _: w.step(-0.1), _can_step),
     Action("outline", "Draw or hide the outline", "O", "Draw the sharp edges of the flow's outside.",
            lambda w, _: w.toggle_outline(), _open_case),
     Action("frame", "Frame everything", "F", "Bring the whole flow into the picture.", lambda w, _: w.view.frame_all(), _open_case),

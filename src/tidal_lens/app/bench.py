@@ -12,7 +12,7 @@ from tidal_lens.app.document import Document
 from tidal_lens.app.parts import label
 from tidal_lens.app.stations.case import CaseStation
 from tidal_lens.app.stations.derive import DeriveStation
-from tidal_lens.app.stations.look import LookStation, TraceStation
+from tidal_lens.app.stations.look import LayerStation
 
 STATIONS: tuple[tuple[str, str, str], ...] = (
     ("case", "Case", "Take stock of what was opened"),
@@ -20,6 +20,7 @@ STATIONS: tuple[tuple[str, str, str], ...] = (
     ("look", "Look", "Walls, slices and isosurfaces"),
     ("trace", "Trace", "Seeds and streamlines"),
 )
+LAYER_STATIONS = ("look", "trace")
 
 
 class Bench(QWidget):
@@ -32,8 +33,8 @@ class Bench(QWidget):
         self.setFixedWidth(300)
         self.case = CaseStation(document, act)
         self.derive = DeriveStation(document, act)
-        self.look = LookStation(act)
-        self.trace = TraceStation(act)
+        self.look = LayerStation("look", act)
+        self.trace = LayerStation("trace", act, "Drag the beads of the seed line in the view: the lines follow.")
         self.card = CardPanel(document)
         self.pages: dict[str, QWidget] = {"case": self.case, "derive": self.derive, "look": self.look, "trace": self.trace}
         self.title = label("", "title")
@@ -64,7 +65,7 @@ class Bench(QWidget):
         self.station = name
         for key, widget in self.pages.items():
             widget.setVisible(key == name)
-        self.card.setVisible(name in ("look", "trace"))
+        self.card.setVisible(name in LAYER_STATIONS)
         self.title.setText(next(title for key, title, _ in STATIONS if key == name))
         bar = self.scroller.verticalScrollBar()
         if bar is not None:

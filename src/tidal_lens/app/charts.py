@@ -10,8 +10,9 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tidal_lens.app import theme
-from tidal_lens.app.parts import label, number_text
+from tidal_lens.app.parts import label
 from tidal_lens.measures.history import Curve, History, early_greatest
+from tidal_lens.study.words import number_text
 
 # Told apart by lightness as well as by hue, for readers who see colours otherwise; light and dark grounds.
 _INKS = {"chart": ("#0E6E7E", "#B0246B", "#8A5A00", "#3D4A9E", "#4D6B2F", "#7A3B2E"),

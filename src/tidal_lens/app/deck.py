@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -13,10 +12,10 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QVBoxLay
 
 from tidal_lens.app import theme
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import number_text
+from tidal_lens.app.jobs import Slot
 from tidal_lens.scene.palettes import palette
-from tidal_lens.study.beginnings import AXES
-from tidal_lens.study.model import AnyLayer, BodyLayer, IsoLayer, SliceLayer, StreamLayer, WallLayer
+from tidal_lens.study.model import Layer
+from tidal_lens.study.words import Words
 
 WIDTH, HEIGHT, PICTURE = 152, 108, 58
 _DOUBLE = 0.6  # seconds between the first press on the lamp and the double click that it was part of
@@ -44,7 +43,7 @@ class Card(QWidget):
         self._timer.timeout.connect(self._spin)
 
     @property
-    def layer(self) -> AnyLayer | None:
+    def layer(self) -> Layer | None:
         """The layer of the card."""
         return self.document.study.layer(self.layer_id)
 
@@ -70,7 +69,7 @@ class Card(QWidget):
         layer = self.layer
         if layer is None:
             return
-        busy = self.document.jobs.is_busy(self.layer_id)
+        busy = self.document.jobs.is_busy(Slot("card", self.layer_id))
         if busy and not self._timer.isActive():
             self._timer.start()
         elif not busy:
@@ -86,23 +85,9 @@ class Card(QWidget):
         self._turn = (self._turn + 30) % 360
         self.update(self.lamp_rect().adjusted(-3, -3, 3, 3))
 
-    def _source(self, layer: AnyLayer) -> str:
-        if isinstance(layer, SliceLayer):
-            return f"whole flow at {AXES[layer.shape.axis]} = {number_text(layer.shape.position)}"
-        if isinstance(layer, IsoLayer):
-            return f"whole flow, {self._quantity(layer.shape.quantity)} = {number_text(layer.shape.value)}"
-        if isinstance(layer, StreamLayer):
-            return f"whole flow, {len(layer.shape.listed) or layer.shape.count} seeds"
-        if isinstance(layer, WallLayer):
-            return ", ".join(layer.shape.boundaries) or "no boundary"
-        if isinstance(layer, BodyLayer):
-            return Path(layer.shape.path).name
-        return f"{len(layer.shape.points)} points{' from ' + layer.shape.source if layer.shape.source else ''}"
-
-    def _quantity(self, name: str) -> str:
+    def _source(self, layer: Layer) -> str:
         evaluator = self.document.evaluator
-        found = next((q for q in evaluator.store.quantities() if q.name == name), None) if evaluator else None
-        return found.symbol if found else name
+        return layer.shape.tell(Words(evaluator.store if evaluator is not None else None))
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         layer = self.layer
@@ -111,7 +96,7 @@ class Card(QWidget):
         with QPainter(self) as p:
             self._paint(p, layer)
 
-    def _paint(self, p: QPainter, layer: AnyLayer) -> None:
+    def _paint(self, p: QPainter, layer: Layer) -> None:
         p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
         chosen = self.document.chosen == self.layer_id
         drawn = self.document.study.is_drawn(layer)
@@ -134,7 +119,7 @@ class Card(QWidget):
         self._paint_chip(p, layer)
         self._paint_lamp(p, drawn)
 
-    def _paint_text(self, p: QPainter, layer: AnyLayer, drawn: bool) -> None:
+    def _paint_text(self, p: QPainter, layer: Layer, drawn: bool) -> None:
         bold, small = theme.font(13, bold=True), theme.font(11.5)
         p.setFont(bold)
         p.setPen(theme.colour("ink" if drawn else "soft"))
@@ -146,7 +131,7 @@ class Card(QWidget):
         text = self.document.failures.get(self.layer_id) or self._source(layer)
         p.drawText(QPointF(8, PICTURE + 42), QFontMetrics(small).elidedText(text, Qt.TextElideMode.ElideRight, WIDTH - 16))
 
-    def _paint_chip(self, p: QPainter, layer: AnyLayer) -> None:
+    def _paint_chip(self, p: QPainter, layer: Layer) -> None:
         chip = QRectF(4, PICTURE + 3, WIDTH - 8, 5)
         p.setPen(Qt.PenStyle.NoPen)
         name = layer.look.colour_by
@@ -170,7 +155,7 @@ class Card(QWidget):
         if self.document.study.alone == self.layer_id:
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawEllipse(lamp.adjusted(-3, -3, 3, 3))
-        if self.document.jobs.is_busy(self.layer_id):
+        if self.document.jobs.is_busy(Slot("card", self.layer_id)):
             p.setPen(QPen(theme.colour("sea"), 2))
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawArc(lamp.adjusted(-4, -4, 4, 4), -self._turn * 16, 110 * 16)

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tidal_lens.app.jobs import Jobs
+from tidal_lens.app.jobs import Jobs, Slot
 from tidal_lens.errors import DoubtfulFlowError, TidalLensError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.roles import without_a_role
@@ -18,17 +19,19 @@ from tidal_lens.formats.beside import results_of
 from tidal_lens.formats.bodies import SUFFIXES
 from tidal_lens.formats.numbered import siblings
 from tidal_lens.formats.reading import TooLargeError
-from tidal_lens.memory import KEEPER
 from tidal_lens.quantities.gradients import prepare_gradients
 from tidal_lens.quantities.store import LARGE, Distribution
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.scene.camera import Camera
+from tidal_lens.study.basis import said_of
 from tidal_lens.study.beginnings import first_study
 from tidal_lens.study.corrections import corrected
-from tidal_lens.study.evaluate import Evaluated, Evaluator, key_range, methods_of, reference_of
+from tidal_lens.study.evaluate import Evaluated, Evaluator, Wish, key_range, methods_of, quantities_on_keys, reference_of
 from tidal_lens.study.files import SUFFIX, load_study, save_study
 from tidal_lens.study.history import History
-from tidal_lens.study.model import AnyLayer, CameraSetting, IsoLayer, KeySetting, ReadingSetting, Study
+from tidal_lens.study.kinds.first_values import is_at_hand
+from tidal_lens.study.kinds.kind import Begun, Kind
+from tidal_lens.study.model import CameraSetting, KeySetting, Layer, ReadingSetting, SeenRange, Study
 from tidal_lens.study.partly import open_as
 from tidal_lens.study.series import Series, share_mesh
 from tidal_lens.work import Token
@@ -115,10 +118,10 @@ class Document(QObject):
         self._history = History(Study())
         self._saved = Study()
         self._shown = Study()
-        self._asked: dict[str, tuple[object, ...]] = {}
+        self._asked: dict[str, Wish] = {}
+        self._begun = itertools.count(1)
         self._series: Series | None = None
         self._raw: Flow | None = None
-        self._spreads: dict[str, Distribution] = {}
         self._broken: set[int] = set()
 
     # -- the value -------------------------------------------------------------------------------------------
@@ -145,16 +148,34 @@ class Document(QObject):
 
     @staticmethod
     def _content(study: Study) -> Study:
-        return study.model_copy(update={"camera": None})
+        return study.model_copy(update={"camera": None, "ranges": {}, "counter": 0})
 
     def edit(self, study: Study, what: str, grip: str = "") -> None:
         """Put another study in the place of the present one; ``grip`` joins the steps of one drag."""
         if self._history.push(study, what, grip):
             self._after_change()
 
-    def edit_layer(self, layer: AnyLayer, what: str, grip: str = "") -> None:
+    def edit_layer(self, layer: Layer, what: str, grip: str = "") -> None:
         """Replace the layer of the same id."""
         self.edit(self.study.replacing(layer), what, grip)
+
+    def add(self, begun: Begun) -> None:
+        """Put a layer of first values on the table, and choose it."""
+        layer = self.study.layer_of(begun)
+        self.edit(self.study.adding(layer), f"Add {layer.name}")
+        self.choose(layer.id)
+
+    def begin(self, kind: Kind, argument: str = "") -> None:
+        """Begin a layer of a kind where the flow is interesting; if that takes long, beside the window, each wish on its own."""
+        evaluator, begin = self.evaluator, kind.begin
+        if evaluator is None or begin is None:
+            return
+        store = evaluator.store
+        if not kind.slow and is_at_hand(store):
+            self.add(begin(store, argument))
+            return
+        slot = Slot("begin", str(next(self._begun)))
+        self.jobs.submit(slot, kind.tiles[0].name, lambda _token: begin(store, argument), self.add, self.tell)
 
     def release(self) -> None:
         """A drag ended: what comes next is another step, and drafts are done properly."""
@@ -179,7 +200,7 @@ class Document(QObject):
             self.chosen_changed.emit()
 
     @property
-    def chosen_layer(self) -> AnyLayer | None:
+    def chosen_layer(self) -> Layer | None:
         """The chosen card's layer."""
         return self.study.layer(self.chosen) if self.chosen else None
 
@@ -218,7 +239,7 @@ class Document(QObject):
         if raw is None:
             return
 
-        shown = self._shown
+        shown, answers = self._shown, self.evaluator.answers if self.evaluator is not None else None
 
         def work(token: Token) -> tuple[Flow, Flow, Evaluator]:
             read = raw
@@ -226,14 +247,13 @@ class Document(QObject):
                 read = open_as(raw.path, study.reading, token, step=study.step, numbered=study.numbered)
                 share_mesh(raw, read)
             flow = corrected(read, study)
-            return read, flow, Evaluator(flow, reference_of(flow, study), methods_of(study))
+            return read, flow, Evaluator(flow, reference_of(flow, study), methods_of(study), answers)
 
         def done(answer: tuple[Flow, Flow, Evaluator]) -> None:
             if self._raw is not raw or self._said(self.study) != self._said(study):
                 return
             self._raw, self.flow, self.evaluator = answer
             self._shown = study
-            self._spreads = {}
             self._series = self._new_series(self.evaluator, study)
             self.case_changed.emit()
             self.refresh()
@@ -248,9 +268,9 @@ class Document(QObject):
                 self._history.amend(self.study.model_copy(update=said))
                 self.study_changed.emit()
                 self.case_changed.emit()
-            self._tell(error)
+            self.tell(error)
 
-        self.jobs.submit("step", "Taking the flow as you say", work, done, failed)
+        self.jobs.submit(Slot("step"), "Taking the flow as you say", work, done, failed)
 
     @staticmethod
     def _new_series(evaluator: Evaluator, study: Study) -> Series | None:
@@ -321,7 +341,7 @@ class Document(QObject):
             self.refresh()
             ahead = (step + 1) % len(series.times)
             if not series.has(ahead) and ahead not in self._broken:
-                self.jobs.submit("ahead", f"Reading step {ahead + 1} ahead", lambda token: read(ahead, token),
+                self.jobs.submit(Slot("ahead"), f"Reading step {ahead + 1} ahead", lambda token: read(ahead, token),
                                  lambda _answer: None, lambda _error: None)
 
         def failed(error: TidalLensError) -> None:
@@ -335,7 +355,7 @@ class Document(QObject):
         if series.has(step):
             done(read(step))
         else:
-            self.jobs.submit("step", f"Reading step {step + 1}", lambda token: read(step, token), done, failed)
+            self.jobs.submit(Slot("step"), f"Reading step {step + 1}", lambda token: read(step, token), done, failed)
 
     # -- evaluation ------------------------------------------------------------------------------------------
 
@@ -343,7 +363,7 @@ class Document(QObject):
         """Ask for whatever is to be seen and is not there yet."""
         ids = {layer.id for layer in self.study.layers}
         for gone in (set(self.results) | set(self._asked)) - ids:
-            self.jobs.cancel(gone)
+            self.jobs.cancel(Slot("card", gone))
             self.results.pop(gone, None)
             self.failures.pop(gone, None)
             self._asked.pop(gone, None)
@@ -363,45 +383,42 @@ class Document(QObject):
         if job is None:
             return
         self.jobs.cancel(job.slot)
-        if self.study.layer(job.slot) is not None:
-            self.failures[job.slot] = "Cancelled. F5 computes it."
-            self.result_changed.emit(job.slot)
+        if job.slot.purpose == "card" and self.study.layer(job.slot.key) is not None:
+            self.failures[job.slot.key] = "Cancelled. F5 computes it."
+            self.result_changed.emit(job.slot.key)
 
-    def _wish(self, layer: AnyLayer, draft: bool) -> tuple[object, ...]:
-        assert self.evaluator is not None
-        store = self.evaluator.store
-        return (self.evaluator.flow.number, layer.kind, layer.shape, tuple(store.signature(name) for name in _quantities_of(layer)),
-                layer.look.colour_by, draft and layer.kind == "streamlines")
-
-    def _ask(self, layer: AnyLayer) -> None:
+    def _ask(self, layer: Layer) -> None:
         evaluator = self.evaluator
         if evaluator is None:
             return
         draft = self.dragging
-        wish = self._wish(layer, draft)
+        wish = evaluator.wish(layer, draft=draft)
         if self._asked.get(layer.id) == wish:
+            evaluator.use(wish)
             return
         self._asked[layer.id] = wish
         self.failures.pop(layer.id, None)
 
         def done(result: Evaluated) -> None:
-            if self.study.layer(layer.id) is None or evaluator is not self.evaluator:
+            # While something is dragged, pictures of where it was a moment ago are better than none.
+            wanted = self._asked.get(layer.id) == wish or (self.dragging and evaluator is self.evaluator)
+            if not wanted or self.study.layer(layer.id) is None:
                 return
             self.results[layer.id] = result
-            KEEPER.note("table", sum(r.colours.nbytes for r in self.results.values() if r.colours is not None), lambda: None, "colours",
-                        fixed=True)
             self.result_changed.emit(layer.id)
-            for name in _quantities_of(result.layer):
+            for name in quantities_on_keys(result.layer):
                 self.quantity_known.emit(name)
 
         def failed(error: TidalLensError) -> None:
+            if self._asked.get(layer.id) != wish:
+                return
             self.failures[layer.id] = str(error)
             self.results.pop(layer.id, None)
             self.result_changed.emit(layer.id)
 
-        for name in _quantities_of(layer):
+        for name in quantities_on_keys(layer):
             self._first_look(evaluator, name)
-        self.jobs.submit(layer.id, f"{layer.name}", lambda token: evaluator.evaluate(layer, token, draft=draft), done, failed)
+        self.jobs.submit(Slot("card", layer.id), layer.name, lambda token: evaluator.evaluate(layer, token, draft=draft), done, failed)
         self.result_changed.emit(layer.id)
 
     def _first_look(self, evaluator: Evaluator, name: str) -> None:
@@ -413,7 +430,7 @@ class Document(QObject):
             if spread is not None and evaluator is self.evaluator:
                 self.quantity_known.emit(name)
 
-        self.jobs.submit(f"first look {name}", "A first look", lambda token: evaluator.store.preview(name, token), known,
+        self.jobs.submit(Slot("first look", name), "A first look", lambda token: evaluator.store.preview(name, token), known,
                          lambda _error: None)
 
     def ask_quantity(self, name: str) -> None:
@@ -424,8 +441,8 @@ class Document(QObject):
             return
         title = evaluator.store.describe(name).title
         self._first_look(evaluator, name)
-        self.jobs.submit(f"quantity {name}", title, lambda token: evaluator.store.distribution(name, token),
-                         lambda _answer: self.quantity_known.emit(name), self._tell)
+        self.jobs.submit(Slot("quantity", name), title, lambda token: evaluator.store.distribution(name, token),
+                         lambda _answer: self.quantity_known.emit(name), self.tell)
 
     def key(self, name: str) -> tuple[Distribution, float, float] | None:
         """Distribution and range of a quantity's key, if known."""
@@ -435,10 +452,20 @@ class Document(QObject):
         if spread is None:
             return None
         scale = self.evaluator.store.describe(name).scale
-        # All steps of a series are coloured by the range of the first that was seen.
-        first = self._spreads.setdefault(name, spread) if len(self.times) > 1 else spread
-        low, high = key_range(scale, first, self.study.keys.get(name, KeySetting()))
+        low, high = key_range(scale, self._seen(name, spread), self.study.keys.get(name, KeySetting()))
         return spread, low, high
+
+    def _seen(self, name: str, spread: Distribution) -> Distribution:
+        """The distribution with the usual range of where the quantity was first seen: all steps of a series are coloured alike."""
+        if len(self.times) < 2 or self.evaluator is None or spread.coarse:
+            return spread
+        of = said_of(self.study, [name, *self.evaluator.store.below(name)])
+        seen = self.study.ranges.get(name)
+        if seen is None or seen.of != of:
+            low, high = spread.usual
+            seen = SeenRange(low=low, high=high, least=spread.low, greatest=spread.high, of=of)
+            self._history.amend(self.study.model_copy(update={"ranges": {**self.study.ranges, name: seen}}))
+        return replace(spread, usual=(seen.low, seen.high), low=seen.least, high=seen.greatest)
 
     # -- cases and files -------------------------------------------------------------------------------------
 
@@ -464,10 +491,10 @@ class Document(QObject):
         try:
             study = load_study(path)
         except TidalLensError as error:
-            self._tell(error)
+            self.tell(error)
             return
         if not study.case:
-            self._tell(TidalLensError("The study names no case.", str(path), "Open a result instead."))
+            self.tell(TidalLensError("The study names no case.", str(path), "Open a result instead."))
             return
         self._open(Path(study.case), True, study, file)
 
@@ -500,9 +527,9 @@ class Document(QObject):
             def tell(belongs: list[Path]) -> None:
                 self.noticed.emit(Notice("bad", str(error), (*actions, *self._ways_to_whole(belongs))))
 
-            self.jobs.submit("beside", "Looking beside it", lambda _token: results_of(path), tell, lambda _error: tell([]))
+            self.jobs.submit(Slot("beside"), "Looking beside it", lambda _token: results_of(path), tell, lambda _error: tell([]))
 
-        self.jobs.submit("case", f"Opening {path.name}", work, lambda opened: self._adopt(opened, file), failed)
+        self.jobs.submit(Slot("case"), f"Opening {path.name}", work, lambda opened: self._adopt(opened, file), failed)
 
     def _ways_to_whole(self, belongs: list[Path]) -> tuple[tuple[str, Callable[[], None]], ...]:
         """Results that a file is only a part of, to be opened instead."""
@@ -523,11 +550,11 @@ class Document(QObject):
 
     def _adopt(self, opened: _Opened, file: Path | None) -> None:
         for layer in self.study.layers:
-            self.jobs.cancel(layer.id)
+            self.jobs.cancel(Slot("card", layer.id))
         self._raw, self.flow, self.evaluator = opened.raw, opened.flow, opened.evaluator
         self._shown = opened.study
         self.results, self.failures, self._asked = {}, {}, {}
-        self._spreads, self._broken = {}, set()
+        self._broken = set()
         self._series = self._new_series(opened.evaluator, opened.study)
         self._history = History(opened.study)
         self._saved = opened.study
@@ -548,7 +575,7 @@ class Document(QObject):
             mesh_of(opened.flow, token)
             prepare_gradients(opened.flow, token)
 
-        self.jobs.submit("prepare", "Preparing searches and gradients", prepare, lambda _answer: None,
+        self.jobs.submit(Slot("prepare"), "Preparing searches and gradients", prepare, lambda _answer: None,
                          lambda _error: None)
         for text in opened.flow.notices:
             self.noticed.emit(Notice("warn", f"{opened.flow.path.name}: {text}"))
@@ -575,7 +602,7 @@ class Document(QObject):
         try:
             save_study(self.study, target)
         except TidalLensError as error:
-            self._tell(error)
+            self.tell(error)
             return False
         self._saved = self.study
         self.file = target
@@ -586,7 +613,8 @@ class Document(QObject):
         """Give up all work; whether all of it ended in time."""
         return self.jobs.close()
 
-    def _tell(self, error: TidalLensError) -> None:
+    def tell(self, error: TidalLensError) -> None:
+        """Tell an error in a strip."""
         self.noticed.emit(Notice("bad", str(error)))
 
 
@@ -595,8 +623,3 @@ def camera_from(setting: CameraSetting) -> Camera:
     import numpy as np
 
     return Camera(np.array(setting.eye), np.array(setting.focus), np.array(setting.up), setting.angle)
-
-
-def _quantities_of(layer: AnyLayer) -> list[str]:
-    names = [layer.look.colour_by] if layer.look.colour_by else []
-    return [*names, layer.shape.quantity] if isinstance(layer, IsoLayer) else names

@@ -7,6 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tidal_lens.app.document import Document, Notice
+from tidal_lens.app.jobs import Slot
 from tidal_lens.errors import TidalLensError
 from tidal_lens.formats.csv_tables import read_table
 from tidal_lens.measures.history import History, history_of
@@ -66,7 +67,7 @@ class Histories(QObject):
         def work(_token: Token) -> History:
             return history_of(read_table(path))
 
-        self.document.jobs.submit("history", f"Reading {path.name}", work, done, failed)
+        self.document.jobs.submit(Slot("history"), f"Reading {path.name}", work, done, failed)
 
     # -- a running solution ----------------------------------------------------------------------------------
 
@@ -93,7 +94,7 @@ class Histories(QObject):
             self.document.noticed.emit(Notice("warn", f"The run is followed no longer. {error}"))
             self.stop()
 
-        self.document.jobs.submit("follow", f"Looking into {folder.name}", lambda _token: look_into(folder), self._take, failed)
+        self.document.jobs.submit(Slot("follow"), f"Looking into {folder.name}", lambda _token: look_into(folder), self._take, failed)
 
     def _take(self, run: Run) -> None:
         if self.folder is None or run.mark == self._mark:

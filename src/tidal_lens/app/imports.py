@@ -12,13 +12,15 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject
 
 from tidal_lens.app.document import Document, Notice
+from tidal_lens.app.jobs import Slot
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.errors import TidalLensError
 from tidal_lens.formats.csv_tables import Table, read_table
 from tidal_lens.formats.export import Geometry, flow_data, save_flow, save_geometry
-from tidal_lens.study.beginnings import new_body, new_points, new_seed_list
-from tidal_lens.study.evaluate import Evaluated, Evaluator
-from tidal_lens.study.model import AnyLayer, BodyLayer, IsoLayer
+from tidal_lens.study.evaluate import Evaluated, Evaluator, quantities_on_keys
+from tidal_lens.study.kinds.body import new_body
+from tidal_lens.study.kinds.points import new_points
+from tidal_lens.study.kinds.streamlines import new_seed_list
 from tidal_lens.tracing.streamlines import Lines
 from tidal_lens.work import Token
 
@@ -53,16 +55,12 @@ class Imports(QObject):
     def _tell(self, error: TidalLensError) -> None:
         self.document.noticed.emit(Notice("bad", str(error)))
 
-    def _add(self, layer: AnyLayer) -> None:
-        self.document.edit(self.document.study.adding(layer), f"Add {layer.name}")
-        self.document.choose(layer.id)
-
     def open_body(self, path: Path) -> None:
         """Lay a body into the flow."""
         if self.document.flow is None:
             self._tell(TidalLensError("A body is laid into a flow, and none is open.", str(path), "Open a result first."))
             return
-        self._add(new_body(self.document.study, path.resolve()))
+        self.document.add(new_body(path.resolve()))
 
     def open_table(self, path: Path) -> None:
         """Read a table: a history, or, if it has columns x, y and z, what the user says."""
@@ -80,14 +78,14 @@ class Imports(QObject):
                 ("Points to show", partial(self._take, "points", read.points, path.name)),
                 ("A history", partial(self._history, path)))))
 
-        self.document.jobs.submit("table", f"Reading {path.name}", work, done, self._tell)
+        self.document.jobs.submit(Slot("table"), f"Reading {path.name}", work, done, self._tell)
 
     def _history(self, path: Path) -> None:
         self.document.edit(self.document.study.with_(history=str(path.resolve())), "Open history")
 
     def _take(self, what: str, points: NDArray[np.float64], source: str) -> None:
-        flow, evaluator = self.document.flow, self.document.evaluator
-        if flow is None or evaluator is None:
+        evaluator = self.document.evaluator
+        if evaluator is None:
             return
         most = _MOST[what]
         if len(points) > most:
@@ -95,8 +93,7 @@ class Imports(QObject):
             points = points[np.linspace(0, len(points) - 1, most).astype(int)]
             self.document.noticed.emit(Notice("warn", f"Of {source} every so many a point is taken, {most:,} in all."))
         listed = tuple((float(x), float(y), float(z)) for x, y, z in points)
-        make = new_seed_list if what == "seeds" else new_points
-        self._add(make(self.document.study, flow, evaluator.store, listed, source))
+        self.document.add(new_seed_list(evaluator.store, listed, source) if what == "seeds" else new_points(listed, source))
 
     # -- saving ----------------------------------------------------------------------------------------------
 
@@ -104,8 +101,7 @@ class Imports(QObject):
         """Names of the quantities that colour or shape anything on the table, in the order of the deck."""
         names: list[str] = []
         for layer in self.document.study.layers:
-            own = [layer.look.colour_by, layer.shape.quantity if isinstance(layer, IsoLayer) else None]
-            names += [n for n in own if n and n not in names]
+            names += [n for n in quantities_on_keys(layer) if n not in names]
         return names
 
     def save_flow(self, path: Path) -> None:
@@ -119,7 +115,7 @@ class Imports(QObject):
             save_flow(path, flow_data(evaluator.flow, _values(evaluator, names, token)))
             return path
 
-        self.document.jobs.submit("export", f"Saving {path.name}", work, self._saved, self._tell)
+        self.document.jobs.submit(Slot("export"), f"Saving {path.name}", work, self._saved, self._tell)
 
     def save_card(self, layer_id: str, path: Path) -> None:
         """Save the surface or lines of a card with the quantities that are in use."""
@@ -133,7 +129,7 @@ class Imports(QObject):
             save_geometry(path, geometry_of(result, _values(evaluator, names, token)))
             return path
 
-        self.document.jobs.submit("export", f"Saving {path.name}", work, self._saved, self._tell)
+        self.document.jobs.submit(Slot("export"), f"Saving {path.name}", work, self._saved, self._tell)
 
     def _saved(self, path: Path) -> None:
         self.document.noticed.emit(Notice("note", f"Saved {path.name} in {path.parent}."))
@@ -155,4 +151,4 @@ def geometry_of(result: Evaluated, values: dict[str, NDArray[np.float64]]) -> Ge
     if isinstance(geometry, Lines):
         return Geometry(geometry.points, None, geometry.offsets, {"time": geometry.time, **own})
     assert isinstance(geometry, Surface)
-    return Geometry(geometry.points, geometry.faces, None, {} if isinstance(result.layer, BodyLayer) and not own else own)
+    return Geometry(geometry.points, geometry.faces, None, own)

@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from queue import SimpleQueue
-from typing import Any
+from typing import Any, NamedTuple
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -27,11 +27,18 @@ _WORKERS = 4
 _numbers = itertools.count(1)
 
 
+class Slot(NamedTuple):
+    """What a piece of work is for: a purpose, and of what if there are several."""
+
+    purpose: str
+    key: str = ""
+
+
 @dataclass(eq=False)
 class Job:
     """A piece of work: what it is called, what it does, whom to tell."""
 
-    slot: str
+    slot: Slot
     title: str
     work: Callable[[Token], Any]
     done: Callable[[Any], None]
@@ -63,20 +70,20 @@ class Jobs(QObject):
         super().__init__(parent)
         self._queue: SimpleQueue[Job | None] = SimpleQueue()
         self._threads: list[threading.Thread] = []
-        self._running: dict[str, Job] = {}
-        self._waiting: dict[str, Job] = {}
+        self._running: dict[Slot, Job] = {}
+        self._waiting: dict[Slot, Job] = {}
         self._let_go: set[Job] = set()
         self._answered.connect(self._take)
         self._progressed.connect(self._note)
         self._closed = False
 
-    def submit(self, slot: str, title: str, work: Callable[[Token], Any], done: Callable[[Any], None],
+    def submit(self, slot: Slot, title: str, work: Callable[[Token], Any], done: Callable[[Any], None],
                failed: Callable[[TidalLensError], None]) -> None:
         """Do a piece of work.
 
         Parameters
         ----------
-        slot : str
+        slot : Slot
             Purpose; of several wishes for one slot only the newest is sure to be carried out.
         title : str
             What the user sees while it runs.
@@ -107,7 +114,7 @@ class Jobs(QObject):
 
         return tell
 
-    def cancel(self, slot: str) -> None:
+    def cancel(self, slot: Slot) -> None:
         """Give up what a slot is doing and was going to do."""
         self._waiting.pop(slot, None)
         if slot in self._running:
@@ -131,7 +138,7 @@ class Jobs(QObject):
         for slot in list(self._running):
             self.cancel(slot)
 
-    def is_busy(self, slot: str | None = None) -> bool:
+    def is_busy(self, slot: Slot | None = None) -> bool:
         """Whether a slot, or any slot, has work under way."""
         return bool(self._running) if slot is None else slot in self._running
 

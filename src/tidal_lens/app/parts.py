@@ -27,21 +27,7 @@ from PyQt6.QtWidgets import (
 
 from tidal_lens.app import theme
 from tidal_lens.quantities.store import Quantity
-
-
-def number_text(value: float, digits: int = 4) -> str:
-    """A number with as many digits as it deserves, with a true minus sign."""
-    if not math.isfinite(value):
-        return "—"
-    if value == 0:
-        return "0"
-    size = abs(value)
-    text = f"{value:.{digits - 1}e}" if size >= 1e6 or size < 1e-4 else f"{value:.{digits}g}"
-    if "e" in text:
-        head, tail = text.split("e")
-        head = head.rstrip("0").rstrip(".") if "." in head else head
-        text = f"{head}e{int(tail)}"
-    return text.replace("-", "−")
+from tidal_lens.study.words import number_text
 
 
 def telling_digits(values: Sequence[float], at: int, least: int = 4, most: int = 15) -> int:

@@ -10,6 +10,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 
 from tidal_lens.app.document import Document
+from tidal_lens.app.jobs import Slot
 from tidal_lens.scene.camera import Camera
 from tidal_lens.tracing.streamlines import Lines
 from tidal_lens.work import Token
@@ -101,4 +102,4 @@ class Pointing:
             self._key, self._laid, self._camera = key, laid, camera  # the camera is held, so that its id stays its own
             self._ready()
 
-        self._document.jobs.submit("pointing", "Finding lines", work, done, lambda _error: None)
+        self._document.jobs.submit(Slot("pointing"), "Finding lines", work, done, lambda _error: None)

@@ -8,12 +8,13 @@ import numpy as np
 
 from tidal_lens.app import theme
 from tidal_lens.app.document import Document
+from tidal_lens.app.jobs import Slot
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.memory import KEEPER
 from tidal_lens.scene.palettes import palette
 from tidal_lens.scene.scene import ColourMap, Item, LinesItem, Scene, SurfaceItem
 from tidal_lens.study.evaluate import Evaluated
-from tidal_lens.study.model import AnyLayer
+from tidal_lens.study.model import Layer
 
 OUTLINE = "·outline"
 
@@ -63,7 +64,7 @@ class Scenery:
         assert evaluator is not None
         ready = evaluator.known_outline
         if ready is None:
-            document.jobs.submit("outline", "Outline", lambda _token: evaluator.outline(),
+            document.jobs.submit(Slot("outline"), "Outline", lambda _token: evaluator.outline(),
                                  lambda _answer: document.result_changed.emit(OUTLINE), lambda _error: None)
             return None
         tint = theme.current().soft
@@ -82,7 +83,7 @@ class Scenery:
             self._items[name] = there
         return there[1]
 
-    def _colours(self, result: Evaluated, layer: AnyLayer) -> ColourMap | None:
+    def _colours(self, result: Evaluated, layer: Layer) -> ColourMap | None:
         name = layer.look.colour_by
         known = self._document.key(name) if name else None
         if name is None or known is None or result.layer.look.colour_by != name or self._document.evaluator is None:
@@ -96,7 +97,7 @@ class Scenery:
             self._maps[key] = ColourMap(palette(scale, low, high), low, high)
         return self._maps[key]
 
-    def _item(self, layer: AnyLayer, result: Evaluated) -> Item:
+    def _item(self, layer: Layer, result: Evaluated) -> Item:
         colours = self._colours(result, layer)
         values = result.colours if colours is not None else None
         basis = (id(result.geometry.points), id(values), id(colours), layer.look)
@@ -106,7 +107,7 @@ class Scenery:
             look: Any = layer.look
             if isinstance(geometry, Surface):
                 return SurfaceItem(layer.id, geometry.points, geometry.faces, values, colours, look.colour, look.opacity,
-                                   look.mesh_lines, layer.kind != "slice")
+                                   look.mesh_lines, layer.shape.lit)
             return LinesItem(layer.id, geometry.points, geometry.offsets, values, colours, look.colour, look.width)
 
         return self._keep(layer.id, basis, make)

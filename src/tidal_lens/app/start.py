@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from tidal_lens.app import theme
 from tidal_lens.app.document import Notice
+from tidal_lens.app.jobs import Slot
 from tidal_lens.app.window import Window, settings
 from tidal_lens.scene.renderer import prefer_headless
 
@@ -43,7 +44,7 @@ def warm(window: Window) -> None:
     """Compile or load the kernels that a user will soon need, in the background."""
     from tidal_lens.warm import warm_kernels
 
-    window.document.jobs.submit("warm", "Preparing kernels", warm_kernels, lambda _a: None, lambda _e: None)
+    window.document.jobs.submit(Slot("warm"), "Preparing kernels", warm_kernels, lambda _a: None, lambda _e: None)
 
 
 def run(path: Path | None) -> int:

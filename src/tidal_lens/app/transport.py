@@ -8,7 +8,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QSlider, QWidget
 
 from tidal_lens.app import theme
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import IconButton, number_text, parse_number, telling_digits
+from tidal_lens.app.parts import IconButton, parse_number, telling_digits
+from tidal_lens.study.words import number_text
 
 _BEAT = 90  # least time between two steps when playing [ms]
 

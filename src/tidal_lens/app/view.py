@@ -24,18 +24,20 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from tidal_lens.app import theme
 from tidal_lens.app.document import Document
+from tidal_lens.app.jobs import Slot
 from tidal_lens.app.overlays.base import Overlay
 from tidal_lens.app.overlays.handles import HandlesOverlay
 from tidal_lens.app.overlays.keys import KeysOverlay
 from tidal_lens.app.overlays.pin import PinOverlay
 from tidal_lens.app.overlays.rose import RoseOverlay
-from tidal_lens.app.parts import number_text, parse_number
+from tidal_lens.app.parts import parse_number
 from tidal_lens.app.pointing import Pointing
 from tidal_lens.app.scenery import Scenery
 from tidal_lens.sampling.mesh import ready_mesh
 from tidal_lens.scene.camera import Camera, first_camera
 from tidal_lens.scene.renderer import Listener, Renderer
 from tidal_lens.scene.scene import Frame, Item
+from tidal_lens.study.words import number_text
 
 _AT_REST = 160  # milliseconds without a move before the picture is drawn in full
 
@@ -191,7 +193,7 @@ class FlowView(QWidget):
         elif self.document.flow is None:
             p.setPen(theme.colour("soft"))
             p.setFont(theme.font(15))
-            text = "Opening…" if self.document.jobs.is_busy("case") else "Drop a result here, or press Ctrl+O to open one."
+            text = "Opening…" if self.document.jobs.is_busy(Slot("case")) else "Drop a result here, or press Ctrl+O to open one."
             p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
 
     def resizeEvent(self, _event: QResizeEvent | None) -> None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 import platformdirs
 from PyQt6.QtCore import QSettings, QSize, Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
@@ -24,7 +23,7 @@ from tidal_lens.app import theme
 from tidal_lens.app.actions import ACTIONS, BY_ID
 from tidal_lens.app.autosave import Autosave
 from tidal_lens.app.bars import Rail, StatusLine, Strips, TopBar
-from tidal_lens.app.bench import Bench
+from tidal_lens.app.bench import LAYER_STATIONS, Bench
 from tidal_lens.app.command_field import CommandField
 from tidal_lens.app.deck import Deck
 from tidal_lens.app.document import Document, Notice
@@ -36,12 +35,12 @@ from tidal_lens.app.parts import label
 from tidal_lens.app.view import FlowView
 from tidal_lens.demo.kittiwake import ASSETS
 from tidal_lens.formats.bodies import SUFFIXES
+from tidal_lens.formats.export import ENDINGS
 from tidal_lens.formats.registry import FORMATS
 from tidal_lens.memory import say_limit
-from tidal_lens.study.beginnings import new_isosurface, new_slice, new_streamlines, new_walls, round_to
 from tidal_lens.study.files import SUFFIX
-from tidal_lens.study.model import AnyLayer, SliceLayer
-from tidal_lens.work import Token
+from tidal_lens.study.kinds.kind import Kind
+from tidal_lens.study.model import Layer
 
 
 def settings() -> QSettings:
@@ -168,52 +167,13 @@ class Window(QMainWindow):
 
     # -- layers ----------------------------------------------------------------------------------------------
 
-    def _add(self, layer: AnyLayer) -> None:
-        self.document.edit(self.document.study.adding(layer), f"Add {layer.name}")
-        self.document.choose(layer.id)
+    def add(self, kind: Kind, argument: str = "") -> None:
+        """Begin a layer."""
+        self.document.begin(kind, argument)
+        if kind.station and self.bench.station not in LAYER_STATIONS:
+            self.show_station(kind.station)
 
-    def add_walls(self) -> None:
-        """Add walls."""
-        if self.document.flow is not None:
-            self._add(new_walls(self.document.study, self.document.flow))
-
-    def add_slice(self, axis: int) -> None:
-        """Add a slice normal to an axis."""
-        document = self.document
-        if document.flow is not None and document.evaluator is not None:
-            self._add(new_slice(document.study, document.flow, document.evaluator.store, axis))
-
-    def add_isosurface(self, quantity: str) -> None:
-        """Add an isosurface; without a quantity, of Q where there is velocity, else of the first scalar."""
-        evaluator = self.document.evaluator
-        if evaluator is None:
-            return
-        store, study = evaluator.store, self.document.study
-        offered = [q.name for q in store.quantities() if q.components == 1 and not q.missing]
-        name = quantity if quantity in offered else next((n for n in ("q", *offered) if n in offered), None)
-        if name is None:
-            self.document.noticed.emit(Notice("warn", "This result has no scalar quantity to make a surface of."))
-            return
-
-        def work(token: Token) -> AnyLayer:
-            store.distribution(name, token)
-            return new_isosurface(study, store, name)
-
-        def made(layer: AnyLayer) -> None:
-            now = self.document.study
-            self._add(layer.with_(id=now.new_id("iso"), name=now.new_name(layer.name)))
-            if self.bench.station not in ("look", "trace"):
-                self.show_station("look")
-
-        self.document.jobs.submit("beginning", store.describe(name).title, work, made, self.document._tell)
-
-    def add_streamlines(self) -> None:
-        """Add a seed line."""
-        document = self.document
-        if document.flow is not None and document.evaluator is not None:
-            self._add(new_streamlines(document.study, document.flow, document.evaluator.store))
-
-    def _card(self, layer_id: str) -> AnyLayer | None:
+    def _card(self, layer_id: str) -> Layer | None:
         return self.document.study.layer(layer_id) if layer_id else self.document.chosen_layer
 
     def colour_by(self, name: str) -> None:
@@ -263,15 +223,12 @@ class Window(QMainWindow):
         if layer_id in self.deck.cards:
             self.deck.cards[layer_id].setFocus()
 
-    def step_slice(self, steps: float) -> None:
-        """Move the chosen slice by steps of a fiftieth of the flow."""
+    def step(self, steps: float) -> None:
+        """Move the chosen card by steps of its own."""
         layer, flow = self.document.chosen_layer, self.document.flow
-        if flow is None or not isinstance(layer, SliceLayer):
-            return
-        low, high = (float(b[layer.shape.axis]) for b in flow.bounds)
-        step = round_to((high - low) / 50, (high - low) / 50)
-        position = float(np.clip(layer.shape.position + steps * step, low, high))
-        self.document.edit_layer(layer.with_(shape=layer.shape.with_(position=float(f"{position:.9g}"))), "Move slice")
+        shape = layer.shape.stepped(steps, flow) if layer is not None and flow is not None else None
+        if layer is not None and shape is not None:
+            self.document.edit_layer(layer.with_(shape=shape), f"Move {layer.kind}")
 
     def toggle_outline(self) -> None:
         """Draw or hide the outline."""
@@ -305,7 +262,7 @@ class Window(QMainWindow):
         layer = self.document.chosen_layer
         kinds: tuple[str, ...]
         if card and layer is not None:
-            kinds = ("vtp", "csv") if layer.kind == "streamlines" else ("vtp", "ply", "stl", "csv")
+            kinds = ENDINGS[layer.shape.geometry]
             title, name = "Save the card's geometry", layer.name
         else:
             kinds, title = ("vtm", "cgns", "vtkhdf", "vtu", "vts"), "Save the flow's data"

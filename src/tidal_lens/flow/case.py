@@ -139,6 +139,8 @@ class Flow:
         Times of the chosen steps of the series that it belongs to, and which of them it is; empty for steady flow.
     all_times
         Times of all its steps, those left out included.
+    number, mesh_number
+        No other flow has the first; those on the same mesh share the second.
     """
 
     title: str
@@ -159,6 +161,7 @@ class Flow:
     offered: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
     layer_found: bool = False
     number: int = field(default_factory=next_number)
+    mesh_number: int = field(default_factory=next_number)
 
     @property
     def n_points(self) -> int:

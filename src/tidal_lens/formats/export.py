@@ -17,6 +17,9 @@ from tidal_lens.errors import FileError
 from tidal_lens.flow.case import Flow
 from tidal_lens.scratch import filling, writing
 
+# How geometry can be written; the first is usual.
+ENDINGS: dict[str, tuple[str, ...]] = {"surface": ("vtp", "ply", "stl", "csv"), "lines": ("vtp", "csv")}
+
 
 @dataclass(frozen=True, eq=False)
 class FlowData:

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import difflib
 import re
-import threading
-import weakref
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -17,7 +15,7 @@ from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.flow.reference import ReferenceState
-from tidal_lens.memory import KEEPER, new_group, popping
+from tidal_lens.kept import Kept
 from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN, Scale
 from tidal_lens.quantities.cell_gradients import can_be_taken
 from tidal_lens.quantities.compute import COMPUTED, DIFFERENTIATED
@@ -44,7 +42,7 @@ from tidal_lens.quantities.nodes import node_values
 from tidal_lens.quantities.smoothing import node_volumes
 from tidal_lens.quantities.spread import Distribution, distribution_of
 from tidal_lens.quantities.walls import node_areas
-from tidal_lens.work import Token, at_gate
+from tidal_lens.work import Token
 
 Values = NDArray[Any]
 Moments = Callable[[int, ReferenceState, Methods], "QuantityStore"]
@@ -120,14 +118,11 @@ class QuantityStore:
         self.reference = reference
         self.methods = methods or Methods()
         self._moments = moments
-        self._group = new_group()
-        weakref.finalize(self, KEEPER.forget_group, self._group)
         self._offered: dict[str, Quantity] | None = None
-        self._kept: dict[str, Values] = {}
+        # A view of the file's own values takes nothing more.
+        self._kept: Kept[str, Values] = Kept("quantities", lambda values: 0 if values.base is not None else values.nbytes)
         self._spread: dict[str, Distribution] = {}
         self._coarse: dict[str, Distribution] = {}
-        self._locks: dict[str, threading.Lock] = {}
-        self._lock = threading.Lock()
         self._signatures: dict[str, frozenset[tuple[object, ...]]] = {}
         self._smoothings: dict[str, int] = {}
         self._lacks: dict[str, list[str]] = {}
@@ -138,12 +133,10 @@ class QuantityStore:
     def with_context(self, reference: ReferenceState, methods: Methods) -> QuantityStore:
         """A store with another free stream or other choices; values that do not depend on them are taken along."""
         other = QuantityStore(self.flow, reference, methods, moments=self.moments)
-        with self._lock:
-            same = {name for name in self._kept.keys() | self._spread.keys() if self.signature(name) == other.signature(name)}
-            kept = {n: v for n, v in self._kept.items() if n in same}
-            other._spread = {n: d for n, d in self._spread.items() if n in same}
-        for name, values in kept.items():
-            other._keep(name, values)
+        other._spread = {n: d for n, d in list(self._spread.items()) if self.signature(n) == other.signature(n)}
+        for name, values in self._kept.items():
+            if self.signature(name) == other.signature(name):
+                other._kept.put(name, values)
         return other
 
     @property
@@ -496,8 +489,7 @@ class QuantityStore:
 
     def kept(self, name: str) -> Values | None:
         """Values of a quantity if they are at hand, without computing anything."""
-        with self._lock:
-            return self._kept.get(name)
+        return self._kept.ready(name)
 
     def values(self, name: str, token: Token | None = None) -> Values:
         """Node values of a quantity, shape (n,), (n, 3) or (n, 3, 3).
@@ -511,33 +503,21 @@ class QuantityStore:
         CancelledError
             The token was cancelled.
         """
-        with self._lock:
-            if name in self._kept:
-                KEEPER.use((self._group, name))
-                return self._kept[name]
-            # What is worked out together waits at one gate.
-            gate = self._locks.setdefault(_together(name), threading.Lock())
-        with at_gate(gate):
-            with self._lock:
-                if name in self._kept:
-                    return self._kept[name]
-            values = self._compute(name, token)
-            self._keep(name, values)
-            return values
+        # What is worked out together waits at one gate.
+        return self._kept.obtain(name, lambda: self._fixed(self._compute(name, token)), _together(name))
+
+    @staticmethod
+    def _fixed(values: Values) -> Values:
+        values.flags.writeable = False
+        return values
 
     def _keep(self, name: str, values: Values) -> None:
-        values.flags.writeable = False
-        with self._lock:
-            self._kept[name] = values
-        # A view of the file's own values takes nothing more.
-        KEEPER.note((self._group, name), 0 if values.base is not None else values.nbytes, popping(self._kept, name, self._lock),
-                    "quantities")
+        self._kept.put(name, self._fixed(values))
 
     @property
     def nbytes(self) -> int:
         """Bytes of kept values."""
-        with self._lock:
-            return sum(v.nbytes for v in self._kept.values())
+        return sum(v.nbytes for _, v in self._kept.items())
 
     def evaluate(self, formula: Formula, token: Token | None = None, *, sample: bool = False) -> Values:
         """Values of a formula that need not be one of the study's.
@@ -570,7 +550,8 @@ class QuantityStore:
         """A first look at the distribution, of a sample of the nodes; None where it takes as long as the whole."""
         tree = self._tree(_plain(name))
         quantity = self._all().get(name)
-        if self.flow.n_points < LARGE or name in self._kept or quantity is None or quantity.missing or quantity.components != 1:
+        small = self.flow.n_points < LARGE or self._kept.ready(name) is not None
+        if small or quantity is None or quantity.missing or quantity.components != 1:
             return None
         source = Moment(self, token, sample_ranges(self.flow))
         if tree is not None and name == _plain(name):

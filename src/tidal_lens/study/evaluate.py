@@ -1,44 +1,23 @@
-"""From layers to geometry and colours: pure functions of the study, cached by what they depend on."""
+"""From layers to geometry and colours: pure functions of the study, kept by what they rest on."""
 
 from __future__ import annotations
 
-import threading
-import weakref
-from collections import OrderedDict
 from dataclasses import dataclass
-from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.cutting.bodies import beads, body_surface
-from tidal_lens.cutting.contour import axis_slice, isosurface
-from tidal_lens.cutting.surface import Surface
-from tidal_lens.cutting.walls import boundary_surface, outline
+from tidal_lens.cutting.walls import outline
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
-from tidal_lens.memory import KEEPER, new_group, popping
+from tidal_lens.kept import Kept
 from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.store import Distribution, QuantityStore
-from tidal_lens.sampling.mesh import mesh_of
-from tidal_lens.study.model import (
-    AnyLayer,
-    BodyLayer,
-    IsoLayer,
-    IsoShape,
-    KeySetting,
-    PointsLayer,
-    SliceLayer,
-    StreamLayer,
-    Study,
-    WallLayer,
-)
-from tidal_lens.tracing.streamlines import Lines, TraceSettings, seeds_on_line, trace_lines
+from tidal_lens.study.basis import Basis, colours_basis, shape_basis
+from tidal_lens.study.kinds.kind import Geometry, Made, Shape
+from tidal_lens.study.model import KeySetting, Layer, Study
 from tidal_lens.work import Token
-
-Geometry = Surface | Lines
-_Key = tuple[str, object, bool]
-_KEPT = 64
 
 
 def reference_of(flow: Flow, study: Study) -> ReferenceState:
@@ -61,20 +40,63 @@ class Evaluated:
 
     Attributes
     ----------
-    layer : layer
+    layer : Layer
         What was asked for.
-    geometry : Surface or Lines
-        Its shape.
+    made : Made
+        What its shape came to.
     colours : ndarray, shape (points,), or None
         Values of the colouring quantity.
     draft : bool
         Whether it was made quickly while something was dragged.
     """
 
-    layer: AnyLayer
-    geometry: Geometry
+    layer: Layer
+    made: Made
     colours: NDArray[np.float64] | None
     draft: bool = False
+
+    @property
+    def geometry(self) -> Geometry:
+        """Its surface or lines."""
+        return self.made.geometry
+
+
+@dataclass(frozen=True)
+class Wish:
+    """All that the answer for a layer rests on: equal wishes have equal answers."""
+
+    shape: Basis
+    colours: Basis | None
+
+
+@dataclass(frozen=True, eq=False)
+class _Sight:
+    """What a shape sees: see :class:`tidal_lens.study.kinds.kind.See`."""
+
+    flow: Flow
+    store: QuantityStore
+    token: Token
+
+    def values(self, name: str) -> NDArray[Any]:
+        return self.store.values(name, self.token)
+
+
+@dataclass(frozen=True, eq=False)
+class Answers:
+    """What has been worked out for one case: of all its steps, states and methods."""
+
+    shapes: Kept[Basis, Made]
+    colours: Kept[Basis, NDArray[np.float64]]
+
+    @staticmethod
+    def none() -> Answers:
+        """Nothing yet."""
+        return Answers(Kept("shapes", lambda made: made.nbytes), Kept("colours", lambda values: values.nbytes))
+
+    def forget(self, flow: int) -> None:
+        """A flow is gone: nobody will ask for what rests on it."""
+        self.shapes.forget(lambda basis: basis.flow == flow)
+        self.colours.forget(lambda basis: basis.flow == flow)
 
 
 class Evaluator:
@@ -88,30 +110,36 @@ class Evaluator:
         The free stream.
     methods : Methods, optional
         How quantities are worked out.
+    answers : Answers, optional
+        What was worked out before, for other steps of the case.
     """
 
-    def __init__(self, flow: Flow, reference: ReferenceState, methods: Methods | None = None) -> None:
+    def __init__(self, flow: Flow, reference: ReferenceState, methods: Methods | None = None, answers: Answers | None = None) -> None:
         self.flow = flow
         self.store = QuantityStore(flow, reference, methods)
-        self._shapes: OrderedDict[_Key, Geometry] = OrderedDict()
-        self._group = new_group()
-        weakref.finalize(self, KEEPER.forget_group, self._group)
+        self.answers = answers or Answers.none()
         self._outline: NDArray[np.float64] | None = None
-        self._lock = threading.Lock()
 
     def with_context(self, reference: ReferenceState, methods: Methods) -> Evaluator:
         """The same flow with another free stream or other methods; what does not depend on them is taken along."""
-        other = Evaluator(self.flow, reference, methods)
+        other = Evaluator(self.flow, reference, methods, self.answers)
         other.store = self.store.with_context(reference, methods)
         other._outline = self._outline
-        with self._lock:
-            kept = [(key, made) for key, made in self._shapes.items()
-                    if not isinstance(key[1], IsoShape) or self.store.signature(key[1].quantity) == other.store.signature(key[1].quantity)]
-        for key, made in kept:
-            other._keep(key, made)
         return other
 
-    def evaluate(self, layer: AnyLayer, token: Token, *, draft: bool = False) -> Evaluated:
+    def wish(self, layer: Layer, *, draft: bool = False) -> Wish:
+        """What the answer for a layer rests on."""
+        shape = shape_basis(layer.shape.draft() if draft else layer.shape, self.store)
+        name = layer.look.colour_by
+        return Wish(shape, colours_basis(shape, name, self.store) if name is not None else None)
+
+    def use(self, wish: Wish) -> None:
+        """Its answer is on the table: it is not the one that was unused longest."""
+        self.answers.shapes.ready(wish.shape)
+        if wish.colours is not None:
+            self.answers.colours.ready(wish.colours)
+
+    def evaluate(self, layer: Layer, token: Token, *, draft: bool = False) -> Evaluated:
         """Geometry and colours of a layer.
 
         Raises
@@ -121,17 +149,21 @@ class Evaluator:
         CancelledError
             The token was cancelled.
         """
-        geometry = self._geometry(layer, token, draft)
+        store = self.store
+        # A draft is not made where the whole is at hand.
+        wish = self.wish(layer)
+        if draft and self.answers.shapes.ready(wish.shape) is None:
+            wish = self.wish(layer, draft=True)
+        shape = wish.shape.of
+        assert isinstance(shape, Shape)
+        made = self.answers.shapes.obtain(wish.shape, lambda: shape.make(_Sight(self.flow, store, token)))
         token.check()
-        if isinstance(geometry, Lines):
-            _ = geometry.census, geometry.lengths  # worked out here, where nobody waits
-        colours = None
-        if layer.look.colour_by is not None:
-            colours = geometry.stencil.apply(self.store.values(layer.look.colour_by, token))
-            self.store.distribution(layer.look.colour_by, token)
-        if isinstance(layer, IsoLayer):
-            self.store.distribution(layer.shape.quantity, token)
-        return Evaluated(layer, geometry, colours, draft)
+        colours, name = None, layer.look.colour_by
+        if name is not None and wish.colours is not None:
+            colours = self.answers.colours.obtain(wish.colours, lambda: made.geometry.stencil.apply(store.values(name, token)))
+        for keyed in quantities_on_keys(layer):
+            store.distribution(keyed, token)
+        return Evaluated(layer, made, colours, shape is not layer.shape)
 
     @property
     def known_outline(self) -> NDArray[np.float64] | None:
@@ -144,52 +176,11 @@ class Evaluator:
             self._outline = outline(self.flow)
         return self._outline
 
-    def _geometry(self, layer: AnyLayer, token: Token, draft: bool) -> Geometry:
-        drafted = draft and isinstance(layer, StreamLayer)
-        key = (layer.kind, layer.shape, drafted)
-        with self._lock:
-            for wanted in (key, (layer.kind, layer.shape, False)):
-                ready = self._shapes.get(wanted)
-                if ready is not None:
-                    self._shapes.move_to_end(wanted)
-                    KEEPER.use((self._group, wanted))
-                    return ready
-        made = self._make(layer, token, drafted)
-        self._keep(key, made)
-        return made
 
-    def _keep(self, key: _Key, made: Geometry) -> None:
-        with self._lock:
-            self._shapes[key] = made
-            old = [self._shapes.popitem(last=False)[0] for _ in range(len(self._shapes) - _KEPT)]
-        for gone in old:
-            KEEPER.forget((self._group, gone))
-        KEEPER.note((self._group, key), _size_of(made), popping(self._shapes, key, self._lock), "shapes")
-
-    def _make(self, layer: AnyLayer, token: Token, draft: bool) -> Geometry:
-        if isinstance(layer, WallLayer):
-            return boundary_surface(self.flow, layer.shape.boundaries, token)
-        if isinstance(layer, SliceLayer):
-            return axis_slice(self.flow, layer.shape.axis, layer.shape.position, token)
-        if isinstance(layer, IsoLayer):
-            return isosurface(self.flow, self.store.values(layer.shape.quantity, token), layer.shape.value, token)
-        if isinstance(layer, BodyLayer):
-            return body_surface(self.flow, Path(layer.shape.path), token)
-        if isinstance(layer, PointsLayer):
-            return beads(self.flow, np.array(layer.shape.points), layer.shape.size * self.flow.size, token)
-        shape = layer.shape
-        settings = TraceSettings(shape.direction, shape.max_length, 1e-2 if draft else shape.tolerance,
-                                 max_cells=5.0 if draft else 3.5)
-        seeds = np.array(shape.listed) if shape.listed else seeds_on_line(shape.start, shape.end, shape.count)
-        return trace_lines(self.flow, mesh_of(self.flow, token), self.store.values("velocity", token), seeds, settings, token)
-
-
-def _size_of(made: Geometry) -> int:
-    """Bytes of a geometry."""
-    arrays = [made.points, made.offsets, made.time] if isinstance(made, Lines) else [made.points, made.faces]
-    # Of lines the interpolation is made when it is asked for: eight nodes and weights a point.
-    stencil = 128 * len(made.points) if isinstance(made, Lines) else made.stencil.ids.nbytes + made.stencil.weights.nbytes
-    return sum(a.nbytes for a in arrays) + stencil
+def quantities_on_keys(layer: Layer) -> tuple[str, ...]:
+    """Quantities that have a key because of a layer: what colours it, and those whose values it takes."""
+    own = [layer.look.colour_by] if layer.look.colour_by else []
+    return tuple(dict.fromkeys([*own, *(name for name, _ in layer.shape.levels())]))
 
 
 def _rounded_out(low: float, high: float) -> tuple[float, float]:

@@ -12,11 +12,11 @@ from pydantic import ValidationError
 
 from tidal_lens.errors import FileError, StudyError
 from tidal_lens.scratch import clean, writing
-from tidal_lens.study.model import SCHEMA, BodyLayer, Study
+from tidal_lens.study.model import SCHEMA, Study
+from tidal_lens.study.value import retold
 
 SUFFIX = ".tidal"
 _LARGEST = 50_000_000
-_PATHS = ("case", "history")
 
 
 def save_study(study: Study, path: Path) -> None:
@@ -27,17 +27,12 @@ def save_study(study: Study, path: Path) -> None:
     FileError
         It could not be written; a file that was there is left as it was.
     """
-    paths = {}
-    for name in _PATHS:
-        paths[name] = getattr(study, name)
-        if paths[name]:
-            with contextlib.suppress(ValueError):  # another drive: keep it absolute
-                paths[name] = Path(os.path.relpath(paths[name], path.parent.resolve())).as_posix()
-    raw = {**study.model_dump(mode="json"), **paths}
-    for layer in raw["layers"]:
-        if layer["kind"] == "body":
-            with contextlib.suppress(ValueError):
-                layer["shape"]["path"] = Path(os.path.relpath(layer["shape"]["path"], path.parent.resolve())).as_posix()
+    def relative(held: str) -> str:
+        with contextlib.suppress(ValueError):  # another drive: keep it absolute
+            return Path(os.path.relpath(held, path.parent.resolve())).as_posix()
+        return held
+
+    raw = retold(study, "path", relative).model_dump(mode="json")
     text = json.dumps(raw, indent=1, ensure_ascii=False) + "\n"
     with writing(path, "study", "Choose another folder.", make_folder=True) as scratch:
         scratch.write_text(text, encoding="utf-8")
@@ -69,14 +64,36 @@ def load_study(path: Path) -> Study:
         raise StudyError(f"The study was written by a newer version (schema {version}, known {SCHEMA}).", str(path),
                          "Update Tidal Lens.")
     try:
-        study = Study.model_validate_json(json.dumps(raw))
+        study = Study.model_validate_json(json.dumps(upgrade(raw)))
     except ValidationError as exc:
         first = exc.errors()[0]
         place = ".".join(str(p) for p in first["loc"])
         raise StudyError(f"The setting {place} makes no sense: {first['msg']}.", str(path),
                          "Mend it with a text editor, or open another study.") from exc
     folder = path.parent.resolve()
-    for layer in study.layers:
-        if isinstance(layer, BodyLayer):
-            study = study.replacing(layer.with_(shape=layer.shape.with_(path=str((folder / layer.shape.path).resolve()))))
-    return study.model_copy(update={name: str((folder / getattr(study, name)).resolve()) for name in _PATHS if getattr(study, name)})
+    whole: Study = retold(study, "path", lambda held: str((folder / held).resolve()))
+    return whole
+
+
+def upgrade(raw: dict[str, Any]) -> dict[str, Any]:
+    """What a study of an earlier schema is today. Settings that make no sense are left for the check that comes after."""
+    new = dict(raw)
+    if new["schema_version"] < 2:
+        layers = new.get("layers", [])
+        new["layers"] = [_layer_of_1(layer) for layer in layers] if isinstance(layers, list) else layers
+    new["schema_version"] = SCHEMA
+    return new
+
+
+def _layer_of_1(layer: Any) -> Any:
+    """A kind was named beside its shape, and looks did not say what they are of."""
+    if not (isinstance(layer, dict) and isinstance(layer.get("shape"), dict)):
+        return layer
+    new = dict(layer)
+    kind = new.pop("kind", "")
+    new["shape"] = {"kind": kind, **layer["shape"]}
+    on = "lines" if kind == "streamlines" else "surface"
+    look = layer.get("look", {})
+    new["look"] = {"on": on, **look} if isinstance(look, dict) else look
+    return new
+

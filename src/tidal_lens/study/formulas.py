@@ -12,7 +12,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from tidal_lens.errors import FileError, TidalLensError
 from tidal_lens.quantities.names import FORMULA, name_fault
 from tidal_lens.scratch import writing
-from tidal_lens.study.model import AnyLayer, FormulaText, IsoLayer, Study
+from tidal_lens.study.model import FormulaText, Study
+from tidal_lens.study.value import retold, walk
 
 ENDING = ".tidal-formulas"
 _LARGEST = 2_000_000
@@ -85,23 +86,14 @@ def renamed(study: Study, old: str, new: str) -> Study:
         raise TidalLensError(fault, new, "Choose another name.")
     word = re.compile(rf"`[^`]*`|(?<![\w.]){re.escape(old)}(?!\w)")
 
-    def retold(text: str) -> str:
+    def rewritten(text: str) -> str:
         return word.sub(lambda m: m.group(0) if m.group(0).startswith("`") else new, text)
 
-    def moved(key: str | None) -> str | None:
-        if key is None or not (key == FORMULA + old or key.startswith(f"{FORMULA}{old}.")):
-            return key
-        return FORMULA + new + key[len(FORMULA) + len(old):]
+    def moved(key: str) -> str:
+        return FORMULA + new + key[len(FORMULA) + len(old):] if _names(key, old) else key
 
-    formulas = tuple(FormulaText(name=new if f.name == old else f.name, text=retold(f.text)) for f in study.formulas)
-    layers = []
-    for layer in study.layers:
-        changed: AnyLayer = layer.with_(look=layer.look.with_(colour_by=moved(layer.look.colour_by)))
-        if isinstance(changed, IsoLayer):
-            changed = changed.with_(shape=changed.shape.with_(quantity=moved(changed.shape.quantity)))
-        layers.append(changed)
-    keys = {moved(name) or name: setting for name, setting in study.keys.items()}
-    result: Study = study.with_(formulas=formulas, layers=tuple(layers), keys=keys)
+    formulas = tuple(FormulaText(name=new if f.name == old else f.name, text=rewritten(f.text)) for f in study.formulas)
+    result: Study = retold(study, "quantity", moved).with_(formulas=formulas)
     return result
 
 
@@ -113,12 +105,12 @@ def removed(study: Study, name: str) -> Study:
 
 def used_by(study: Study, name: str, formulas: list[str]) -> list[str]:
     """What uses a formula: other formulas, as given, and cards, by their names."""
-    def own(key: str | None) -> bool:
-        return key is not None and (key == FORMULA + name or key.startswith(f"{FORMULA}{name}."))
+    return [*formulas, *(layer.name for layer in study.layers if any(_names(key, name) for key in walk(layer, "quantity")))]
 
-    cards = [layer.name for layer in study.layers
-             if own(layer.look.colour_by) or (isinstance(layer, IsoLayer) and own(layer.shape.quantity))]
-    return [*formulas, *cards]
+
+def _names(key: str, formula: str) -> bool:
+    """Whether a quantity is a formula, or a component of it."""
+    return key == FORMULA + formula or key.startswith(f"{FORMULA}{formula}.")
 
 
 def export_formulas(study: Study, path: Path) -> None:

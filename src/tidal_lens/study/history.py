@@ -91,18 +91,23 @@ class History:
         self._steps[self._at] = replace(self._steps[self._at], study=study)
 
     def undo(self) -> bool:
-        """Go one step back; the camera stays."""
+        """Go one step back; what is no edit stays: see :func:`carried`."""
         return self._go(-1)
 
     def redo(self) -> bool:
-        """Go one step forward; the camera stays."""
+        """Go one step forward; what is no edit stays."""
         return self._go(1)
 
     def _go(self, by: int) -> bool:
         if not 0 <= self._at + by < len(self._steps):
             return False
-        camera = self.study.camera
+        now = self.study
         self._at += by
         present = self._steps[self._at]
-        self._steps[self._at] = replace(present, study=present.study.model_copy(update={"camera": camera}), grip="")
+        self._steps[self._at] = replace(present, study=carried(now, present.study), grip="")
         return True
+
+
+def carried(now: Study, other: Study) -> Study:
+    """Another value of the study with what is no edit as it is now: the camera, ranges that were seen, ids that were given."""
+    return other.model_copy(update={"camera": now.camera, "ranges": now.ranges, "counter": max(now.counter, other.counter)})

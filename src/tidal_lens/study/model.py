@@ -3,149 +3,56 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated, Any, Literal
+import re
+from typing import Annotated, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, field_validator
+from pydantic import Field, FiniteFloat, field_validator, model_validator
 
-SCHEMA: Literal[1] = 1
-Vector = tuple[FiniteFloat, FiniteFloat, FiniteFloat]
-Colour = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
-Opacity = Annotated[float, Field(ge=0.05, le=1.0)]
-Name = Annotated[str, Field(max_length=200)]
-Identity = Annotated[str, Field(pattern=r"^[a-z0-9-]{1,40}$")]
+from tidal_lens.study.kinds import LayerShape
+from tidal_lens.study.kinds.kind import Begun
+from tidal_lens.study.looks import Look
+from tidal_lens.study.value import Identity, Name, QuantityName, StudyPath, Value, Vector
 
-
-class _Value(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    def with_(self, **changes: Any) -> Any:
-        """A checked copy with some fields changed."""
-        return type(self).model_validate({**{n: getattr(self, n) for n in type(self).model_fields}, **changes})
+SCHEMA: Literal[2] = 2
+_NUMBERED = re.compile(r"-(\d{1,12})$")
 
 
-class SurfaceLook(_Value):
-    """How a surface is shown: painted by a quantity, or plain."""
+class Layer(Value):
+    """A card: what it computes, and how that is shown.
 
-    colour_by: Name | None = None
-    colour: Colour = "#C9C2B4"
-    opacity: Opacity = 1.0
-    mesh_lines: bool = False
+    Attributes
+    ----------
+    id : str
+        Never used again in a study, not even when the layer is gone.
+    name : str
+        As on its card.
+    shown : bool
+        Whether its lamp is lit.
+    shape : a kind's shape
+        What to compute.
+    look : SurfaceLook or LineLook
+        How to show it; of the sort that the shape comes to.
+    """
 
-
-class LineLook(_Value):
-    """How lines are shown; width in pixels of an ordinary screen."""
-
-    colour_by: Name | None = None
-    colour: Colour = "#0E6E7E"
-    width: Annotated[float, Field(ge=0.5, le=12.0)] = 2.0
-
-
-class WallShape(_Value):
-    """Which boundaries."""
-
-    boundaries: tuple[Name, ...]
-
-
-class SliceShape(_Value):
-    """A plane on which one coordinate (0, 1, 2 for x, y, z) is constant."""
-
-    axis: Annotated[int, Field(ge=0, le=2)]
-    position: FiniteFloat
-
-
-class IsoShape(_Value):
-    """A quantity and the value that it takes."""
-
-    quantity: Name
-    value: FiniteFloat
-
-
-class StreamShape(_Value):
-    """A line of seeds, or a list of them that takes its place, and how streamlines are followed from it."""
-
-    start: Vector
-    end: Vector
-    count: Annotated[int, Field(ge=1, le=5000)] = 30
-    listed: Annotated[tuple[Vector, ...], Field(max_length=5000)] = ()
-    source: Name = ""
-    direction: Literal["forward", "backward", "both"] = "both"
-    max_length: Annotated[float, Field(gt=0.0, le=1e12)] = 1e3
-    tolerance: Annotated[float, Field(ge=1e-8, le=0.1)] = 1e-4
-
-
-class BodyShape(_Value):
-    """A surface from a file of its own."""
-
-    path: Annotated[str, Field(max_length=4096)]
-
-
-class PointsShape(_Value):
-    """Points in space, such as those of an experiment; their size is a part of the flow's."""
-
-    points: Annotated[tuple[Vector, ...], Field(min_length=1, max_length=20000)]
-    source: Name = ""
-    size: Annotated[float, Field(ge=0.0005, le=0.05)] = 0.006
-
-
-class _Layer(_Value):
     id: Identity
     name: Name
     shown: bool = True
+    shape: LayerShape
+    look: Look
+
+    @model_validator(mode="after")
+    def _fits(self) -> Self:
+        if self.look.on != self.shape.geometry:
+            raise ValueError(f"a {self.shape.kind} is not drawn as {self.look.on}")
+        return self
+
+    @property
+    def kind(self) -> str:
+        """Name of its kind."""
+        return self.shape.kind
 
 
-class WallLayer(_Layer):
-    """Walls and other boundaries."""
-
-    kind: Literal["wall"] = "wall"
-    shape: WallShape
-    look: SurfaceLook = SurfaceLook()
-
-
-class SliceLayer(_Layer):
-    """A slice."""
-
-    kind: Literal["slice"] = "slice"
-    shape: SliceShape
-    look: SurfaceLook = SurfaceLook()
-
-
-class IsoLayer(_Layer):
-    """An isosurface."""
-
-    kind: Literal["isosurface"] = "isosurface"
-    shape: IsoShape
-    look: SurfaceLook = SurfaceLook()
-
-
-class StreamLayer(_Layer):
-    """Streamlines from a seed line."""
-
-    kind: Literal["streamlines"] = "streamlines"
-    shape: StreamShape
-    look: LineLook = LineLook()
-
-
-class BodyLayer(_Layer):
-    """A body."""
-
-    kind: Literal["body"] = "body"
-    shape: BodyShape
-    look: SurfaceLook = SurfaceLook()
-
-
-class PointsLayer(_Layer):
-    """Points of a list."""
-
-    kind: Literal["points"] = "points"
-    shape: PointsShape
-    look: SurfaceLook = SurfaceLook(colour="#B0246B")
-
-
-Layer = Annotated[WallLayer | SliceLayer | IsoLayer | StreamLayer | BodyLayer | PointsLayer, Field(discriminator="kind")]
-AnyLayer = WallLayer | SliceLayer | IsoLayer | StreamLayer | BodyLayer | PointsLayer
-
-
-class KeySetting(_Value):
+class KeySetting(Value):
     """What the user set on a quantity's colour key; None means by the data."""
 
     low: FiniteFloat | None = None
@@ -153,7 +60,20 @@ class KeySetting(_Value):
     symmetric: bool = False
 
 
-class Reference(_Value):
+class SeenRange(Value):
+    """The usual and the whole range of a quantity at the step of a series where it was first seen.
+
+    ``of`` tells another quantity of that name.
+    """
+
+    low: FiniteFloat
+    high: FiniteFloat
+    least: FiniteFloat
+    greatest: FiniteFloat
+    of: Annotated[str, Field(max_length=64)] = ""
+
+
+class Reference(Value):
     """A typed reference state; it takes the place of the one that was read or guessed."""
 
     pressure: Annotated[float, Field(ge=-1e300, le=1e300)] | None = None
@@ -166,7 +86,7 @@ class Reference(_Value):
     origin: Name = "typed"
 
 
-class ReadingSetting(_Value):
+class ReadingSetting(Value):
     """What is read of the case: blocks and quantities left out, every n-th point, corners of a region, steps from 0.
 
     With ``in_space``, one layer of cells is not taken for a plane flow.
@@ -189,14 +109,14 @@ class ReadingSetting(_Value):
         return slice(self.first_step, last, self.every_step)
 
 
-class FormulaText(_Value):
+class FormulaText(Value):
     """A formula by its name."""
 
     name: Annotated[str, Field(pattern=r"^[^\W\d]\w*$", max_length=60)]
     text: Annotated[str, Field(max_length=4000)]
 
 
-class Choices(_Value):
+class Choices(Value):
     """How derived quantities are worked out where there is a choice: see :class:`tidal_lens.quantities.methods.Methods`."""
 
     fourth_order: bool = False
@@ -209,7 +129,7 @@ class Choices(_Value):
     shading: Annotated[float, Field(gt=0.0, le=1000.0)] = 8.0
 
 
-class CameraSetting(_Value):
+class CameraSetting(Value):
     """Where the picture is seen from: eye, the point looked at, the up direction and the opening angle [degrees]."""
 
     eye: Vector
@@ -225,7 +145,7 @@ class CameraSetting(_Value):
         return up
 
 
-class Study(_Value):
+class Study(Value):
     """Everything on the table.
 
     Attributes
@@ -236,6 +156,10 @@ class Study(_Value):
         Cards of the deck, from the left.
     keys : dict
         Colour-key settings by quantity.
+    ranges : dict
+        Ranges of the quantities of a series, as first seen: all its steps are coloured alike. Seeing one is no edit.
+    counter : int
+        The greatest number that the id of any layer had that is gone.
     reference : Reference or None
         Typed reference state.
     outline : bool
@@ -264,17 +188,19 @@ class Study(_Value):
         Whether the files beside the case that differ in a number only are the steps.
     """
 
-    schema_version: Literal[1] = SCHEMA
-    case: str = ""
+    schema_version: Literal[2] = SCHEMA
+    case: StudyPath = ""
     layers: Annotated[tuple[Layer, ...], Field(max_length=500)] = ()
-    keys: dict[str, KeySetting] = Field(default_factory=dict)
+    keys: dict[QuantityName, KeySetting] = Field(default_factory=dict)
+    ranges: Annotated[dict[QuantityName, SeenRange], Field(max_length=2000)] = Field(default_factory=dict)
+    counter: Annotated[int, Field(ge=0, le=10**12)] = 0
     reference: Reference | None = None
     outline: bool = True
     camera: CameraSetting | None = None
     alone: Identity | None = None
     step: Annotated[int, Field(ge=0, le=10_000_000)] = 0
     numbered: bool = False
-    history: str = ""
+    history: StudyPath = ""
     reading: ReadingSetting = ReadingSetting()
     formulas: Annotated[tuple[FormulaText, ...], Field(max_length=200)] = ()
     choices: Choices = Choices()
@@ -283,33 +209,33 @@ class Study(_Value):
                 Annotated[tuple[Name, ...], Field(max_length=3)]] = Field(default_factory=dict)
     kinds: dict[Name, Literal["wall", "symmetry", "inlet", "outlet", "far field", "open"]] = Field(default_factory=dict)
 
-    @field_validator("layers")
-    @classmethod
-    def _unique(cls, layers: tuple[AnyLayer, ...]) -> tuple[AnyLayer, ...]:
-        if len({layer.id for layer in layers}) != len(layers):
+    @model_validator(mode="after")
+    def _unique(self) -> Self:
+        if len({layer.id for layer in self.layers}) != len(self.layers):
             raise ValueError("two layers have the same id")
-        return layers
+        return self
 
-    def layer(self, layer_id: str) -> AnyLayer | None:
+    def layer(self, layer_id: str) -> Layer | None:
         """The layer of that id, or None."""
         return next((layer for layer in self.layers if layer.id == layer_id), None)
 
-    def replacing(self, layer: AnyLayer) -> Study:
+    def replacing(self, layer: Layer) -> Study:
         """The study with the layer of the same id replaced."""
         layers = tuple(layer if old.id == layer.id else old for old in self.layers)
         return self.model_copy(update={"layers": layers})
 
-    def adding(self, layer: AnyLayer, after: str | None = None) -> Study:
+    def adding(self, layer: Layer, after: str | None = None) -> Study:
         """The study with a layer more, after another or at the end."""
         layers = list(self.layers)
         at = next((n + 1 for n, old in enumerate(layers) if old.id == after), len(layers))
         layers.insert(at, layer)
-        return self.model_copy(update={"layers": tuple(layers)})
+        return self.model_copy(update={"layers": tuple(layers), "counter": max(self._greatest, _number(layer.id))})
 
     def without(self, layer_id: str) -> Study:
         """The study with a layer less."""
         alone = None if self.alone == layer_id else self.alone
-        return self.model_copy(update={"layers": tuple(x for x in self.layers if x.id != layer_id), "alone": alone})
+        layers = tuple(x for x in self.layers if x.id != layer_id)
+        return self.model_copy(update={"layers": layers, "alone": alone, "counter": self._greatest})
 
     def moved(self, layer_id: str, to: int) -> Study:
         """The study with a layer moved to a place in the deck."""
@@ -327,14 +253,21 @@ class Study(_Value):
             del keys[quantity]
         return self.model_copy(update={"keys": keys})
 
-    def is_drawn(self, layer: AnyLayer) -> bool:
+    def is_drawn(self, layer: Layer) -> bool:
         """Whether a layer is to be seen: its lamp is lit, or it is shown alone."""
         return layer.id == self.alone if self.alone is not None else layer.shown
 
     def new_id(self, kind: str) -> str:
-        """An id that no layer has."""
-        used = {layer.id for layer in self.layers}
-        return next(f"{kind}-{n}" for n in range(1, len(used) + 2) if f"{kind}-{n}" not in used)
+        """An id that no layer has, or had."""
+        return f"{kind}-{self._greatest + 1}"
+
+    @property
+    def _greatest(self) -> int:
+        return max(self.counter, *(_number(layer.id) for layer in self.layers), 0)
+
+    def layer_of(self, begun: Begun) -> Layer:
+        """A layer of first values, with an id and a name of its own."""
+        return Layer(id=self.new_id(begun.shape.kind), name=self.new_name(begun.name), shape=begun.shape, look=begun.look)
 
     def new_name(self, name: str) -> str:
         """A name that no layer has, as near as possible to the one given."""
@@ -342,3 +275,9 @@ class Study(_Value):
         if name not in used:
             return name
         return next(f"{name} {n}" for n in range(2, len(used) + 3) if f"{name} {n}" not in used)
+
+
+def _number(layer_id: str) -> int:
+    """The number at the end of an id, 0 where there is none."""
+    found = _NUMBERED.search(layer_id)
+    return int(found.group(1)) if found is not None else 0

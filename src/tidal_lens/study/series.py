@@ -81,11 +81,11 @@ class Series:
             ready = self._kept.get(step)
             if ready is not None:
                 self._kept.move_to_end(step)
-            like = next(iter(self._kept.values())).flow
+            like = next(iter(self._kept.values()))
         if ready is None:
             flow = open_as(self._path, self._reading, token, step=step, numbered=self._numbered)
-            share_mesh(like, flow)
-            ready = Evaluator(self._correct(flow), reference, methods)
+            share_mesh(like.flow, flow)
+            ready = Evaluator(self._correct(flow), reference, methods, like.answers)
             ready.store.moments = self._store
         elif (ready.store.reference, ready.store.methods) != (reference, methods):
             ready = ready.with_context(reference, methods)
@@ -104,8 +104,10 @@ class Series:
             series = own()
             if series is not None:
                 with series._lock:
-                    if next(reversed(series._kept), step) != step:
-                        series._kept.pop(step, None)
+                    last = next(reversed(series._kept), step) == step
+                    gone = None if last else series._kept.pop(step, None)
+                if gone is not None:
+                    gone.answers.forget(gone.flow.number)
 
         # What steps share, their mesh, is counted with the one on the table.
         KEEPER.note((self._group, step), sum(f.values.nbytes for f in ready.flow.fields.values()), drop, "steps")
@@ -117,6 +119,7 @@ def share_mesh(old: Flow, new: Flow) -> bool:
             and np.array_equal(old.points, new.points))
     if same:
         new.__dict__.update({name: old.__dict__[name] for name in ("points", *_SHARED) if name in old.__dict__})
+        new.__dict__["mesh_number"] = old.mesh_number
         for a, b in zip(old.blocks, new.blocks, strict=True):
             b.__dict__["grid"] = a.grid
     return same

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Generic, TypeVar, cast
 
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
@@ -18,20 +18,30 @@ from tidal_lens.app.parts import (
     row,
     rule,
 )
-from tidal_lens.study.model import AnyLayer, KeySetting
+from tidal_lens.study.kinds.kind import Shape
+from tidal_lens.study.model import KeySetting, Layer
+
+S = TypeVar("S", bound=Shape)
 
 
-class Controls(QWidget):
-    """Controls of one layer; reads it from the document and sends edits."""
+class Controls(QWidget, Generic[S]):
+    """Controls of a layer whose shape is of one kind; reads it from the document and sends edits."""
+
+    kind = ""  # said by the panel
 
     def __init__(self, document: Document) -> None:
         super().__init__()
         self.document = document
         self.body: QVBoxLayout = column(self, spacing=8)
 
-    def layer(self) -> AnyLayer | None:
+    def layer(self) -> Layer | None:
         """The chosen layer."""
         return self.document.chosen_layer
+
+    def shape(self) -> S | None:
+        """The chosen layer's shape, if it is of the kind that these controls are for."""
+        layer = self.layer()
+        return cast(S, layer.shape) if layer is not None and layer.kind == self.kind else None
 
     def reshape(self, what: str, grip: str = "", **changes: Any) -> None:
         """Edit the shape of the chosen layer."""
@@ -49,7 +59,7 @@ class Controls(QWidget):
         """Show what the layer holds now."""
 
 
-class SurfaceLookControls(Controls):
+class SurfaceLookControls(Controls[S]):
     """Colour, opacity and mesh lines of a surface."""
 
     def __init__(self, document: Document) -> None:
@@ -70,14 +80,15 @@ class SurfaceLookControls(Controls):
     def refresh(self) -> None:
         layer = self.layer()
         evaluator = self.document.evaluator
-        if layer is None or evaluator is None or layer.kind == "streamlines":
+        if layer is None or evaluator is None or layer.look.on != "surface":
             return
-        self.chooser.offer(evaluator.store.quantities(), layer.look.colour_by, walls=layer.kind == "wall")
-        self.chip.setVisible(layer.look.colour_by is None)
-        self.chip.show_value(layer.look.colour)
-        self.opacity.show_value(layer.look.opacity)
-        self.mesh.setChecked(layer.look.mesh_lines)
-        self.key.show_quantity(layer.look.colour_by)
+        look = layer.look
+        self.chooser.offer(evaluator.store.quantities(), look.colour_by, walls=layer.shape.on_walls)
+        self.chip.setVisible(look.colour_by is None)
+        self.chip.show_value(look.colour)
+        self.opacity.show_value(look.opacity)
+        self.mesh.setChecked(look.mesh_lines)
+        self.key.show_quantity(look.colour_by)
 
 
 class KeyControls(QWidget):

@@ -7,10 +7,11 @@ from pathlib import Path
 from tidal_lens.app.controls.base import SurfaceLookControls
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Slider, label, row
-from tidal_lens.study.model import BodyLayer, PointsLayer
+from tidal_lens.study.kinds.body import BodyShape
+from tidal_lens.study.kinds.points import PointsShape
 
 
-class BodyControls(SurfaceLookControls):
+class BodyControls(SurfaceLookControls[BodyShape]):
     """Where a body came from, and how it is shown."""
 
     def __init__(self, document: Document) -> None:
@@ -19,14 +20,14 @@ class BodyControls(SurfaceLookControls):
         self.body.insertWidget(0, self.source)
 
     def refresh(self) -> None:
-        layer = self.layer()
-        if isinstance(layer, BodyLayer):
-            self.source.setText(f"From {Path(layer.shape.path).name}; grey where it is outside the flow")
-            self.source.setToolTip(layer.shape.path)
+        shape = self.shape()
+        if shape is not None:
+            self.source.setText(f"From {Path(shape.path).name}; grey where it is outside the flow")
+            self.source.setToolTip(shape.path)
             super().refresh()
 
 
-class PointsControls(SurfaceLookControls):
+class PointsControls(SurfaceLookControls[PointsShape]):
     """How many points there are, and how large they are drawn."""
 
     def __init__(self, document: Document) -> None:
@@ -38,9 +39,9 @@ class PointsControls(SurfaceLookControls):
         self.body.insertLayout(1, row("Size", self.size_slider, stretch=1))
 
     def refresh(self) -> None:
-        layer = self.layer()
-        if isinstance(layer, PointsLayer):
-            self.source.setText(f"{len(layer.shape.points)} points{' from ' + layer.shape.source if layer.shape.source else ''}; "
+        shape = self.shape()
+        if shape is not None:
+            self.source.setText(f"{len(shape.points)} points{' from ' + shape.source if shape.source else ''}; "
                                 "grey where they are outside the flow")
-            self.size_slider.show_value(layer.shape.size)
+            self.size_slider.show_value(shape.size)
             super().refresh()

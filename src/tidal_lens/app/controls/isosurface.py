@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from tidal_lens.app.controls.base import SurfaceLookControls
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import NumberField, QuantityChooser, label, number_text, row
-from tidal_lens.study.beginnings import new_isosurface
-from tidal_lens.study.model import IsoLayer
+from tidal_lens.app.jobs import Slot
+from tidal_lens.app.parts import NumberField, QuantityChooser, label, row
+from tidal_lens.study.kinds.isosurface import IsoShape, new_isosurface
+from tidal_lens.study.kinds.kind import Begun
+from tidal_lens.study.words import number_text
 
 
-class IsoControls(SurfaceLookControls):
+class IsoControls(SurfaceLookControls[IsoShape]):
     """Which quantity takes which value, and how the surface is shown."""
 
     def __init__(self, document: Document) -> None:
@@ -25,31 +27,31 @@ class IsoControls(SurfaceLookControls):
         document.quantity_known.connect(lambda _name: self.refresh())
 
     def _change(self, name: str) -> None:
-        evaluator, layer = self.document.evaluator, self.layer()
-        if evaluator is None or not isinstance(layer, IsoLayer) or name == layer.shape.quantity:
+        evaluator, layer, shape = self.document.evaluator, self.layer(), self.shape()
+        if evaluator is None or layer is None or shape is None or name == shape.quantity:
             return
-        store, study, layer_id = evaluator.store, self.document.study, layer.id
+        store, layer_id = evaluator.store, layer.id
 
-        def made(fresh: IsoLayer) -> None:
+        def made(fresh: Begun) -> None:
             now = self.document.study.layer(layer_id)
-            if isinstance(now, IsoLayer):
+            if now is not None:
                 title = fresh.name if now.name.endswith("isosurface") else now.name
                 self.document.edit_layer(now.with_(shape=fresh.shape, name=title), "Isosurface quantity")
 
-        self.document.jobs.submit("beginning", store.describe(name).title,
-                                  lambda token: (store.distribution(name, token), new_isosurface(study, store, name))[1],
-                                  made, self.document._tell)
+        self.document.jobs.submit(Slot("begin again", layer_id), store.describe(name).title,
+                                  lambda token: (store.distribution(name, token), new_isosurface(store, name))[1],
+                                  made, self.document.tell)
 
     def refresh(self) -> None:
-        layer, evaluator = self.layer(), self.document.evaluator
-        if not isinstance(layer, IsoLayer) or evaluator is None:
+        shape, evaluator = self.shape(), self.document.evaluator
+        if shape is None or evaluator is None:
             return
-        self.quantity.offer(evaluator.store.quantities(), layer.shape.quantity)
-        spread = evaluator.store.known_distribution(layer.shape.quantity)
+        self.quantity.offer(evaluator.store.quantities(), shape.quantity)
+        spread = evaluator.store.known_distribution(shape.quantity)
         if spread is not None:
             self.value.step = float(f"{max(spread.usual[1] - spread.usual[0], 1e-300) / 50:.0e}")
-            met = spread.low <= layer.shape.value <= spread.high
+            met = spread.low <= shape.value <= spread.high
             note = "" if met else " The flow does not take this value."
             self.span.setText(f"The flow has {number_text(spread.low)} to {number_text(spread.high)}.{note}")
-        self.value.show_value(layer.shape.value)
+        self.value.show_value(shape.value)
         super().refresh()

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from tidal_lens.app.controls.base import Controls
@@ -13,9 +16,15 @@ from tidal_lens.app.controls.wall import WallControls
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import column, label, rule
 
-# To add a kind of layer: its model in study/, a branch in study/evaluate.py, and its controls here.
-KINDS: dict[str, type[Controls]] = {"wall": WallControls, "slice": SliceControls, "isosurface": IsoControls,
-                                    "streamlines": StreamControls, "body": BodyControls, "points": PointsControls}
+# One line a kind: its controls.
+CONTROLS: dict[str, Callable[[Document], Controls[Any]]] = {
+    "wall": WallControls,
+    "slice": SliceControls,
+    "isosurface": IsoControls,
+    "streamlines": StreamControls,
+    "body": BodyControls,
+    "points": PointsControls,
+}
 
 
 class CardPanel(QWidget):
@@ -30,8 +39,8 @@ class CardPanel(QWidget):
         self.name.editingFinished.connect(self._rename)
         self.trouble = label("", "bad")
         self.empty = label("Nothing is chosen. Click a card in the deck, or a thing in the view, or add one above.", "soft")
-        self.controls: dict[str, Controls] = {kind: make(document) for kind, make in KINDS.items()}
-        column(self, rule(), self.empty, self.name, self.trouble, *self.controls.values())
+        self.controls: dict[str, Controls[Any]] = {}  # made when a card of their kind is first chosen
+        self._place = column(self, rule(), self.empty, self.name, self.trouble)
         document.chosen_changed.connect(self.refresh)
         document.study_changed.connect(self.refresh)
         document.quantity_known.connect(lambda _name: self.refresh())
@@ -56,6 +65,11 @@ class CardPanel(QWidget):
         self.name.setVisible(layer is not None)
         if layer is not None and not (self.name.hasFocus() and self.name.isModified()):
             self.name.setText(layer.name)
+        if layer is not None and layer.kind not in self.controls:
+            made = CONTROLS[layer.kind](self.document)
+            made.kind = layer.kind
+            self.controls[layer.kind] = made
+            self._place.addWidget(made)
         for kind, widget in self.controls.items():
             widget.setVisible(layer is not None and layer.kind == kind)
             if layer is not None and layer.kind == kind:

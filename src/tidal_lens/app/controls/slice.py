@@ -5,11 +5,11 @@ from __future__ import annotations
 from tidal_lens.app.controls.base import SurfaceLookControls
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Choice, NumberField, Slider, row
-from tidal_lens.study.beginnings import AXES, round_to
-from tidal_lens.study.model import SliceLayer
+from tidal_lens.study.kinds.first_values import AXES, round_to
+from tidal_lens.study.kinds.slice import SliceShape
 
 
-class SliceControls(SurfaceLookControls):
+class SliceControls(SurfaceLookControls[SliceShape]):
     """Where the plane stands, and how it is shown."""
 
     def __init__(self, document: Document) -> None:
@@ -35,25 +35,25 @@ class SliceControls(SurfaceLookControls):
             return
         low, high = flow.bounds
         middle = round_to(0.5 * float(low[axis] + high[axis]), 0.01 * float(high[axis] - low[axis]))
-        layer = self.layer()
-        if isinstance(layer, SliceLayer):
+        layer, old = self.layer(), self.shape()
+        if layer is not None and old is not None:
             name = f"Slice {AXES[axis]}" if layer.name.startswith("Slice ") else layer.name
-            shape = layer.shape.with_(axis=axis, position=middle)
+            shape = old.with_(axis=axis, position=middle)
             self.document.edit_layer(layer.with_(shape=shape, name=name), "Turn slice")
 
     def _swept(self, share: float) -> None:
-        flow, layer = self.document.flow, self.layer()
-        if flow is not None and isinstance(layer, SliceLayer):
-            low, high = (float(b[layer.shape.axis]) for b in flow.bounds)
+        flow, shape = self.document.flow, self.shape()
+        if flow is not None and shape is not None:
+            low, high = (float(b[shape.axis]) for b in flow.bounds)
             self.reshape("Move slice", "sweep", position=round_to(low + share * (high - low), 0.002 * (high - low)))
 
     def refresh(self) -> None:
-        layer, flow = self.layer(), self.document.flow
-        if not isinstance(layer, SliceLayer) or flow is None:
+        shape, flow = self.shape(), self.document.flow
+        if shape is None or flow is None:
             return
-        low, high = (float(b[layer.shape.axis]) for b in flow.bounds)
-        self.axis.show_value(str(layer.shape.axis))
+        low, high = (float(b[shape.axis]) for b in flow.bounds)
+        self.axis.show_value(str(shape.axis))
         self.position.step = float(f"{max(high - low, 1e-300) / 100:.0e}")
-        self.position.show_value(layer.shape.position)
-        self.sweep.show_value((layer.shape.position - low) / max(high - low, 1e-300))
+        self.position.show_value(shape.position)
+        self.sweep.show_value((shape.position - low) / max(high - low, 1e-300))
         super().refresh()

@@ -10,11 +10,11 @@ from PyQt6.QtWidgets import QWidget
 from tidal_lens.app.controls.base import Controls, KeyControls
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Choice, ColourButton, NumberField, QuantityChooser, Slider, column, label, row, rule
-from tidal_lens.study.model import StreamLayer
+from tidal_lens.study.kinds.streamlines import StreamShape
 from tidal_lens.tracing.streamlines import Lines
 
 
-class StreamControls(Controls):
+class StreamControls(Controls[StreamShape]):
     """Seeds, how lines are followed, how they look, and what became of them."""
 
     def __init__(self, document: Document) -> None:
@@ -61,9 +61,9 @@ class StreamControls(Controls):
         document.result_changed.connect(self._tell_fate)
 
     def _place(self, end: str, axis: int, value: float) -> None:
-        layer = self.layer()
-        if isinstance(layer, StreamLayer):
-            point = list(getattr(layer.shape, end))
+        shape = self.shape()
+        if shape is not None:
+            point = list(getattr(shape, end))
             point[axis] = value
             changes: dict[str, Any] = {end: tuple(point)}
             self.reshape("Move seed line", "", **changes)
@@ -85,24 +85,24 @@ class StreamControls(Controls):
                           "Point at a line to read its own story." if told else "No line: all seeds are outside the flow.")
 
     def refresh(self) -> None:
-        layer, evaluator, flow = self.layer(), self.document.evaluator, self.document.flow
-        if not isinstance(layer, StreamLayer) or evaluator is None or flow is None:
+        layer, shape, evaluator, flow = self.layer(), self.shape(), self.document.evaluator, self.document.flow
+        if layer is None or shape is None or evaluator is None or flow is None or layer.look.on != "lines":
             return
-        listed = layer.shape.listed
+        listed = shape.listed
         for widget in (*self.line, self.count):
             widget.setVisible(not listed)
         self.listed.setVisible(bool(listed))
-        self.listed.setText(f"{len(listed)} seeds listed in {layer.shape.source or 'a file'}")
+        self.listed.setText(f"{len(listed)} seeds listed in {shape.source or 'a file'}")
         step = float(f"{flow.size / 200:.0e}")
         for end, fields in self.ends.items():
-            for field, value in zip(fields, getattr(layer.shape, end.lower()), strict=True):
+            for field, value in zip(fields, getattr(shape, end.lower()), strict=True):
                 field.step = step
                 field.show_value(value)
-        self.count.show_value(layer.shape.count)
-        self.direction.show_value(layer.shape.direction)
+        self.count.show_value(shape.count)
+        self.direction.show_value(shape.direction)
         self.length.step = float(f"{flow.size / 10:.0e}")
-        self.length.show_value(layer.shape.max_length)
-        self.tolerance.show_value(layer.shape.tolerance)
+        self.length.show_value(shape.max_length)
+        self.tolerance.show_value(shape.tolerance)
         self.chooser.offer(evaluator.store.quantities(), layer.look.colour_by)
         self.chip.setVisible(layer.look.colour_by is None)
         self.chip.show_value(layer.look.colour)

@@ -9,10 +9,10 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from tidal_lens.app.controls.base import SurfaceLookControls
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Check, label
-from tidal_lens.study.model import WallLayer
+from tidal_lens.study.kinds.wall import WallShape
 
 
-class WallControls(SurfaceLookControls):
+class WallControls(SurfaceLookControls[WallShape]):
     """Which boundaries are shown, and how."""
 
     def __init__(self, document: Document) -> None:
@@ -26,14 +26,14 @@ class WallControls(SurfaceLookControls):
         self.body.insertWidget(1, holder)
 
     def _toggle(self, name: str, on: bool) -> None:
-        layer = self.layer()
-        if isinstance(layer, WallLayer):
-            chosen = [b for b in layer.shape.boundaries if b != name] + ([name] if on else [])
+        shape = self.shape()
+        if shape is not None:
+            chosen = [b for b in shape.boundaries if b != name] + ([name] if on else [])
             self.reshape("Boundaries", boundaries=tuple(chosen))
 
     def refresh(self) -> None:
-        layer, flow = self.layer(), self.document.flow
-        if not isinstance(layer, WallLayer) or flow is None:
+        shape, flow = self.shape(), self.document.flow
+        if shape is None or flow is None:
             return
         names = [b.name for b in flow.boundaries]
         if list(self.boxes) != names:
@@ -46,5 +46,5 @@ class WallControls(SurfaceLookControls):
                 self._list.addWidget(box)
                 self.boxes[name] = box
         for name, box in self.boxes.items():
-            box.setChecked(name in layer.shape.boundaries)
+            box.setChecked(name in shape.boundaries)
         super().refresh()

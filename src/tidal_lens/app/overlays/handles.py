@@ -1,4 +1,4 @@
-"""Handles of the chosen card: the bead of a slice, and the beads of a seed line."""
+"""Handles of the chosen card: its shape says which; here they are drawn and dragged."""
 
 from __future__ import annotations
 
@@ -12,29 +12,28 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import halo_text, near
-from tidal_lens.app.parts import number_text
-from tidal_lens.study.beginnings import AXES, round_to
-from tidal_lens.study.model import SliceLayer, StreamLayer
-from tidal_lens.tracing.streamlines import Lines, seeds_on_line
+from tidal_lens.study.kinds.kind import Handle, Handles, Shape
+from tidal_lens.study.model import Layer
 
 if TYPE_CHECKING:
     from tidal_lens.app.view import FlowView
 
-BEAD = 6.0
+BEAD, SMALL = 6.0, 4.5
+_ARM = 0.09  # of the flow's size
 Vec = NDArray[np.float64]
 _FINE = Qt.KeyboardModifier.ShiftModifier
 _SNAP = Qt.KeyboardModifier.ControlModifier
 
 
 class HandlesOverlay:
-    """Magenta lines and beads of the chosen card."""
+    """Magenta lines and beads of the chosen card, whatever its kind."""
 
     def __init__(self, view: FlowView) -> None:
         self._view = view
         self._held = ""
-        self._along = 0
+        self._on_track: dict[str, int] = {}
         self._from = QPointF()
-        self._start: Any = None
+        self._start: Shape | None = None
         self._labels: dict[str, QRectF] = {}
 
     def _project(self, points: Vec) -> list[QPointF | None]:
@@ -44,36 +43,32 @@ class HandlesOverlay:
         pixels, depth = camera.project(points, self._view.width(), self._view.height())
         return [QPointF(float(x), float(y)) if d > 0 else None for (x, y), d in zip(pixels, depth, strict=True)]
 
-    def _layer(self) -> SliceLayer | StreamLayer | None:
+    def _layer(self) -> Layer | None:
         document = self._view.document
         layer = document.chosen_layer
-        if document.flow is None or not isinstance(layer, SliceLayer | StreamLayer) or not document.study.is_drawn(layer) or (
-                isinstance(layer, StreamLayer) and layer.shape.listed):
+        return layer if document.flow is not None and layer is not None and document.study.is_drawn(layer) else None
+
+    def _handles(self, layer: Layer | None) -> Handles | None:
+        flow = self._view.document.flow
+        if layer is None or flow is None:
             return None
-        return layer
+        result = self._view.document.results.get(layer.id)
+        return layer.shape.handles(flow, result.made if result is not None else None)
 
     def beads(self) -> dict[str, Vec]:
         """Where the beads stand in space."""
-        layer, flow = self._layer(), self._view.document.flow
-        if layer is None or flow is None:
-            return {}
-        if isinstance(layer, SliceLayer):
-            return {"slice": self._slice_bead(layer, *flow.bounds)}
-        start, end = np.array(layer.shape.start), np.array(layer.shape.end)
-        return {"start": start, "end": end, "middle": 0.5 * (start + end)}
+        handles = self._handles(self._layer())
+        return {h.id: self._place(h) for h in handles.beads} if handles is not None else {}
 
-    def _slice_bead(self, layer: SliceLayer, low: Vec, high: Vec) -> Vec:
-        """On the middle line of the plane, as near to its upper rim as can be seen."""
-        axis = layer.shape.axis
-        up = 2 if axis != 2 else 1
-        places = np.tile(0.5 * (low + high), (17, 1))
-        places[:, up] = np.linspace(high[up], low[up], 17) if axis != 2 else np.linspace(low[up], high[up], 17)
-        places[:, axis] = layer.shape.position
+    def _place(self, handle: Handle) -> Vec:
+        """Where a bead stands: on its track, at the first place that can be seen."""
+        if handle.track is None:
+            return handle.place
         if not self._held:  # while it is dragged it does not jump
             room = QRectF(self._view.rect()).adjusted(20, 40, -80, -20)
-            seen = (n for n, q in enumerate(self._project(places)) if q is not None and room.contains(q))
-            self._along = next(seen, 0)
-        return np.asarray(places[self._along])
+            seen = (n for n, q in enumerate(self._project(handle.track)) if q is not None and room.contains(q))
+            self._on_track[handle.id] = next(seen, 0)
+        return np.asarray(handle.track[self._on_track.get(handle.id, 0)])
 
     def bead_at(self, name: str) -> QPointF:
         """Where a bead is in the view."""
@@ -83,84 +78,62 @@ class HandlesOverlay:
         return place
 
     def paint(self, p: QPainter) -> None:
-        layer = self._layer()
         self._labels = {}
-        if isinstance(layer, SliceLayer):
-            self._paint_slice(p, layer)
-        elif isinstance(layer, StreamLayer):
-            self._paint_seeds(p, layer)
-
-    def _paint_slice(self, p: QPainter, layer: SliceLayer) -> None:
-        flow = self._view.document.flow
-        assert flow is not None
-        low, high = flow.bounds
-        axis = layer.shape.axis
-        b, c = (a for a in range(3) if a != axis)
-        rim = np.empty((4, 3))
-        rim[:, axis] = layer.shape.position
-        rim[:, b] = (low[b], high[b], high[b], low[b])
-        rim[:, c] = (low[c], low[c], high[c], high[c])
-        places = self._project(rim)
-        p.setPen(QPen(theme.colour("magenta", 0.8), 1))
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        if all(q is not None for q in places):
-            p.drawPolygon(QPolygonF([q for q in places if q is not None]))
-        bead = self.beads()["slice"]
-        ends = np.array([bead, bead])
-        reach = 0.09 * flow.size
-        ends[:, axis] += (-reach, reach)
-        a, z, middle = self._project(np.vstack([ends, bead]))
-        if middle is None:  # a place far off may be behind the eye
+        handles = self._handles(self._layer())
+        if handles is None:
             return
-        if a is not None and z is not None:
-            p.setPen(QPen(theme.colour("magenta"), 1.5))
-            p.drawLine(a, z)
-        self._bead(p, middle)
-        text = f"{AXES[axis]} = {number_text(layer.shape.position, 5)}"
-        self._labels["slice"] = halo_text(p, middle + QPointF(14, -14), text, "magenta", bold=True)
-
-    def _paint_seeds(self, p: QPainter, layer: StreamLayer) -> None:
-        shape = layer.shape
-        seeds = seeds_on_line(shape.start, shape.end, min(shape.count, 200))
-        result = self._view.document.results.get(layer.id)
-        inside = np.ones(len(seeds), dtype=bool)
-        if result is not None and isinstance(result.geometry, Lines) and result.geometry.n_seeds == len(seeds):
-            inside = np.isin(np.arange(len(seeds)), result.geometry.seeds)
-        beads = self.beads()
-        a, b, middle = self._project(np.array([beads["start"], beads["end"], beads["middle"]]))
-        if a is None or b is None or middle is None:
-            return
-        p.setPen(QPen(theme.colour("magenta"), 1.2))
-        p.drawLine(a, b)
-        for place, good in zip(self._project(seeds), inside, strict=True):
+        for line, closed in handles.lines:
+            self._paint_line(p, line, closed=closed)
+        for place, good in zip(self._project(handles.dots), handles.good, strict=True):
             if place is not None:
                 p.setPen(QPen(theme.colour("magenta"), 1))
                 p.setBrush(theme.colour("magenta") if good else theme.colour("panel"))
                 p.drawEllipse(place, 2.4, 2.4)
-        for bead in (a, b):
-            self._bead(p, bead)
-        self._bead(p, middle, 4.5)
-        for name, place, point in (("start", a, shape.start), ("end", b, shape.end)):
-            text = ", ".join(number_text(c) for c in point)
-            away = QPointF(0, 20 if place.y() >= middle.y() else -20)
-            self._labels[name] = halo_text(p, place + away, text, "magenta", align=Qt.AlignmentFlag.AlignHCenter)
-        if result is not None and isinstance(result.geometry, Lines):
-            told = f"{result.geometry.n_lines} of {result.geometry.n_seeds} seeds are inside"
-            halo_text(p, middle + QPointF(14, 0), told, "magenta", 12)
+        places = {h.id: q for h in handles.beads if (q := self._project(self._place(h)[None])[0]) is not None}  # some are behind the eye
+        for handle in handles.beads:
+            if handle.id in places:
+                self._paint_bead(p, handle, places)
+        told = next((places[h.id] for h in handles.beads if h.small and h.id in places), None)
+        if handles.told and told is not None:
+            halo_text(p, told + QPointF(14, 0), handles.told, "magenta", 12)
 
-    @staticmethod
-    def _bead(p: QPainter, at: QPointF, radius: float = BEAD) -> None:
+    def _paint_line(self, p: QPainter, line: Vec, *, closed: bool) -> None:
+        places = [q for q in self._project(line) if q is not None]
+        if len(places) < len(line):
+            return
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        if closed:
+            p.setPen(QPen(theme.colour("magenta", 0.8), 1))
+            p.drawPolygon(QPolygonF(places))
+        else:
+            p.setPen(QPen(theme.colour("magenta"), 1.2))
+            p.drawPolyline(QPolygonF(places))
+
+    def _paint_bead(self, p: QPainter, handle: Handle, places: dict[str, QPointF]) -> None:
+        at = places[handle.id]
+        flow = self._view.document.flow
+        if handle.rail is not None and flow is not None:
+            arm = _ARM * flow.size * handle.rail
+            a, z = self._project(self._place(handle) + np.array([-arm, arm]))
+            if a is not None and z is not None:
+                p.setPen(QPen(theme.colour("magenta"), 1.5))
+                p.drawLine(a, z)
         p.setPen(QPen(theme.colour("panel"), 1.5))
         p.setBrush(theme.colour("magenta"))
+        radius = SMALL if handle.small else BEAD
         p.drawEllipse(at, radius, radius)
+        if not handle.label:
+            return
+        if handle.rail is not None:
+            self._labels[handle.id] = halo_text(p, at + QPointF(14, -14), handle.label, "magenta", bold=True)
+        else:  # away from the others
+            middle = sum(q.y() for q in places.values()) / len(places)
+            away = QPointF(0, 20 if at.y() >= middle else -20)
+            self._labels[handle.id] = halo_text(p, at + away, handle.label, "magenta", align=Qt.AlignmentFlag.AlignHCenter)
 
     def _find(self, at: QPointF) -> str:
-        beads = self.beads()
-        places = dict(zip(beads, self._project(np.array(list(beads.values()))), strict=True)) if beads else {}
-        for name, place in places.items():
-            if place is not None and near(at, place, BEAD + 5):
-                return name
-        return ""
+        return next((name for name, place in self.beads().items()
+                     if (q := self._project(place[None])[0]) is not None and near(at, q, BEAD + 5)), "")
 
     def grasp(self, at: QPointF) -> bool:
         name = self._find(at)
@@ -172,70 +145,39 @@ class HandlesOverlay:
         return True
 
     def drag(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> None:
-        layer = self._layer()
-        if not self._held or layer is None:
+        layer, start, flow = self._layer(), self._start, self._view.document.flow
+        began = start.handles(flow, None) if start is not None and flow is not None else None
+        handle = next((h for h in began.beads if h.id == self._held), None) if began is not None else None
+        if layer is None or start is None or flow is None or began is None or handle is None:
             return
         move = at - self._from
         if modifiers & _FINE:
             move *= 0.1
-        grip = f"handle {layer.id} {self._held}"
-        document = self._view.document
-        if isinstance(layer, SliceLayer):
-            position = self._slice_position(layer, move, bool(modifiers & _SNAP))
-            document.edit_layer(layer.with_(shape=layer.shape.with_(position=position)), "Move slice", grip)
-        else:
-            changes = self._seed_places(move, bool(modifiers & _SNAP))
-            document.edit_layer(layer.with_(shape=layer.shape.with_(**changes)), "Move seed line", grip)
+        to = self._place(handle) + (self._free(handle, move) if handle.rail is None else self._along(handle, handle.rail, move))
+        shape = start.moved(handle.id, to, flow, snap=bool(modifiers & _SNAP))
+        self._view.document.edit_layer(layer.with_(shape=shape), f"Move {began.what}", f"handle {layer.id} {self._held}")
 
-    def _slice_position(self, layer: SliceLayer, move: QPointF, snap: bool) -> float:
-        flow, camera = self._view.document.flow, self._view.shown_camera
-        assert flow is not None
+    def _free(self, handle: Handle, move: QPointF) -> Vec:
+        """What a drag is in space, in the plane that faces the viewer."""
+        camera, height = self._view.shown_camera, self._view.height()
         assert camera is not None
-        axis = layer.shape.axis
-        low, high = (float(b[axis]) for b in flow.bounds)
-        bead = self.beads()["slice"]
-        bead[axis] = self._start.position
-        ahead = bead.copy()
-        ahead[axis] += 0.01 * (high - low)
-        (a, b), _ = camera.project(np.array([bead, ahead]), self._view.width(), self._view.height())
-        way = (b - a) / (0.01 * (high - low))
+        depth = float(camera.project(self._place(handle)[None], self._view.width(), height)[1][0])
+        right, up, _ = camera.basis()
+        return np.asarray((move.x() * right - move.y() * up) * camera.pixel_size(depth, height))
+
+    def _along(self, handle: Handle, rail: Vec, move: QPointF) -> Vec:
+        """The same along a rail."""
+        camera, flow = self._view.shown_camera, self._view.document.flow
+        assert camera is not None
+        assert flow is not None
+        reach = float(np.abs(rail) @ (flow.bounds[1] - flow.bounds[0]))
+        bead = self._place(handle)
+        (a, b), _ = camera.project(np.array([bead, bead + 0.01 * reach * rail]), self._view.width(), self._view.height())
+        way = (b - a) / (0.01 * reach)
         pull = float(way @ way)
-        if pull < 1e-12 * self._view.height() ** 2 / (high - low) ** 2:  # seen end on: up and down move it
-            position = self._start.position - move.y() / self._view.height() * (high - low)
-        else:
-            position = self._start.position + float(way[0] * move.x() + way[1] * move.y()) / pull
-        position = min(max(position, low), high)
-        if snap:
-            column = flow.points[:, axis]
-            return float(column[np.abs(column - position).argmin()])
-        return round_to(position, 0.0005 * (high - low))
-
-    def _seed_places(self, move: QPointF, snap: bool) -> dict[str, tuple[float, float, float]]:
-        flow, camera = self._view.document.flow, self._view.shown_camera
-        assert flow is not None
-        assert camera is not None
-        width, height = self._view.width(), self._view.height()
-
-        def moved(point: Vec, depth: float) -> tuple[float, float, float]:
-            right, up, _ = camera.basis()
-            scale = camera.pixel_size(depth, height)
-            out = point + (move.x() * right - move.y() * up) * scale
-            if snap:
-                out = flow.points[((flow.points - out) ** 2).sum(axis=1).argmin()]
-            x, y, z = (round_to(float(c), 0.0005 * flow.size) if not snap else float(c) for c in out)
-            return x, y, z
-
-        ends = {"start": np.array(self._start.start), "end": np.array(self._start.end)}
-        held = 0.5 * (ends["start"] + ends["end"]) if self._held == "middle" else ends[self._held]
-        depth = float(camera.project(held[None], width, height)[1][0])
-        if self._held != "middle":
-            return {self._held: moved(ends[self._held], depth)}
-        shift = np.array(moved(held, depth)) - held
-        out = {}
-        for name, point in ends.items():
-            x, y, z = (float(f"{c:.9g}") for c in point + shift)
-            out[name] = (x, y, z)
-        return out
+        if pull < 1e-12 * self._view.height() ** 2 / reach**2:  # seen end on: up and down move it
+            return -move.y() / self._view.height() * reach * rail
+        return float(way[0] * move.x() + way[1] * move.y()) / pull * rail
 
     def let_go(self) -> None:
         if self._held:
@@ -244,27 +186,29 @@ class HandlesOverlay:
 
     def double_click(self, at: QPointF) -> bool:
         layer = self._layer()
-        for name, box in self._labels.items():
-            if not (box.contains(at) or self._find(at) == name) or layer is None:
+        handles = self._handles(layer)
+        if layer is None or handles is None:
+            return False
+        for handle in handles.beads:
+            box = self._labels.get(handle.id)
+            if box is None or not (box.contains(at) or self._find(at) == handle.id):
                 continue
-            place = QRectF(box.left(), box.top() - 2, 90 if isinstance(layer, SliceLayer) else 190, 26)
-            if isinstance(layer, SliceLayer):
-                self._view.ask_number(place, layer.shape.position, partial(self._type, layer, "position", "Move slice"))
-            else:
-                self._view.ask_point(place, getattr(layer.shape, name), partial(self._type, layer, name, "Move seed line"))
+            take = partial(self._type, layer, handles.what, handle.id)
+            if isinstance(handle.value, tuple):
+                self._view.ask_point(QRectF(box.left(), box.top() - 2, 190, 26), handle.value, take)
+            elif handle.value is not None:
+                self._view.ask_number(QRectF(box.left(), box.top() - 2, 90, 26), handle.value, take)
             return True
         return bool(self._find(at))
 
-    def _type(self, layer: SliceLayer | StreamLayer, field: str, what: str, value: Any) -> None:
-        self._view.document.edit_layer(layer.with_(shape=layer.shape.with_(**{field: value})), what)
+    def _type(self, layer: Layer, what: str, handle: str, value: Any) -> None:
+        self._view.document.edit_layer(layer.with_(shape=layer.shape.typed(handle, value)), f"Move {what}")
 
     def menu(self, _at: QPointF) -> bool:
         return False
 
     def hint(self, at: QPointF) -> str:
-        name = self._find(at)
-        if name == "slice":
-            return "Drag to move the slice; Shift finely, Ctrl snaps to nodes; double-click its number to type"
-        if name:
-            return "Drag to move the seed line; Shift finely, Ctrl snaps to nodes; double-click a coordinate to type"
+        handles = self._handles(self._layer())
+        if handles is not None and self._find(at):
+            return f"Drag to move the {handles.what}; Shift finely, Ctrl snaps to nodes; double-click its number to type"
         return "Double-click to type" if any(box.contains(at) for box in self._labels.values()) else ""

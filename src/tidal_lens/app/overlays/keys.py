@@ -12,11 +12,11 @@ from PyQt6.QtWidgets import QMenu
 
 from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import near
-from tidal_lens.app.parts import number_text
 from tidal_lens.quantities.catalogue import BY_NAME
 from tidal_lens.quantities.store import Distribution, Quantity
 from tidal_lens.scene.palettes import palette
-from tidal_lens.study.model import IsoLayer, KeySetting
+from tidal_lens.study.model import KeySetting
+from tidal_lens.study.words import number_text
 
 if TYPE_CHECKING:
     from tidal_lens.app.view import FlowView
@@ -71,8 +71,8 @@ class KeysOverlay:
                 continue
             if layer.look.colour_by:
                 names.setdefault(layer.look.colour_by, [])
-            if isinstance(layer, IsoLayer):
-                names.setdefault(layer.shape.quantity, []).append((layer.id, layer.shape.value))
+            for name, value in layer.shape.levels():
+                names.setdefault(name, []).append((layer.id, value))
         found: list[_Key] = []
         for name, beads in names.items():
             known = document.key(name)
@@ -250,8 +250,8 @@ class KeysOverlay:
             document.edit(document.study.with_key(name, setting), "Key range", grip)
         else:
             layer = document.study.layer(what)
-            if isinstance(layer, IsoLayer):
-                document.edit_layer(layer.with_(shape=layer.shape.with_(value=value)), "Isosurface value", grip)
+            if layer is not None:
+                document.edit_layer(layer.with_(shape=layer.shape.at_level(0, value)), "Isosurface value", grip)
 
     def let_go(self) -> None:
         self._held = self._axis = None

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QPainter, QPen
 
 from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import halo_text, near
-from tidal_lens.app.parts import number_text
+from tidal_lens.study.words import number_text
 
 if TYPE_CHECKING:
     from tidal_lens.app.view import FlowView

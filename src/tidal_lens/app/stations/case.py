@@ -8,7 +8,8 @@ from typing import Any
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from tidal_lens.app.document import Document, Notice
-from tidal_lens.app.parts import Check, Tile, column, label, number_text, rule
+from tidal_lens.app.jobs import Slot
+from tidal_lens.app.parts import Check, Tile, column, label, rule
 from tidal_lens.app.stations.case_balance import BalanceControls
 from tidal_lens.app.stations.case_boundaries import BoundariesControls
 from tidal_lens.app.stations.case_reading import ReadingControls
@@ -19,6 +20,7 @@ from tidal_lens.app.stations.silhouette import Silhouette
 from tidal_lens.flow.case import Block, Flow
 from tidal_lens.measures.inspect import BlockReport, Place, ValuesReport, inspect_block, inspect_values
 from tidal_lens.quantities.store import Distribution, QuantityStore
+from tidal_lens.study.words import number_text
 from tidal_lens.work import Token
 
 
@@ -141,8 +143,8 @@ class CaseStation(QWidget):
             return True
         return False
 
-    def _submit(self, slot: str, title: str, work: Any, done: Any) -> None:
-        self.document.jobs.submit(slot, title, work, done, lambda error: self.document.noticed.emit(Notice("bad", str(error))))
+    def _submit(self, purpose: str, title: str, work: Any, done: Any) -> None:
+        self.document.jobs.submit(Slot(purpose), title, work, done, lambda error: self.document.noticed.emit(Notice("bad", str(error))))
 
 
 def _report(flow: Flow, block: Block, token: Token) -> BlockReport:

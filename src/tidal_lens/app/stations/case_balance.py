@@ -7,11 +7,13 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QPushButton, QWidget
 
 from tidal_lens.app.document import Document, Notice
-from tidal_lens.app.parts import column, label, number_text, row
+from tidal_lens.app.jobs import Slot
+from tidal_lens.app.parts import column, label, row
 from tidal_lens.app.stations.rows import Section
 from tidal_lens.errors import TidalLensError
 from tidal_lens.formats.csv_tables import write_table
 from tidal_lens.measures.balance import Balance, balance_rows, energy_balance, mass_balance
+from tidal_lens.study.words import number_text
 from tidal_lens.work import Token
 
 
@@ -65,7 +67,7 @@ class BalanceControls(QWidget):
             if evaluator is self.document.evaluator:
                 self._show(balances)
 
-        self.document.jobs.submit("balance", "Balancing the boundaries", work, done,
+        self.document.jobs.submit(Slot("balance"), "Balancing the boundaries", work, done,
                                   lambda error: self.document.noticed.emit(Notice("bad", str(error))))
 
     def _show(self, balances: tuple[Balance, ...]) -> None:

@@ -9,13 +9,15 @@ from typing import Any
 from PyQt6.QtWidgets import QLineEdit, QPushButton, QWidget
 
 from tidal_lens.app.document import Document, Notice
-from tidal_lens.app.parts import NumberField, Picker, column, label, number_text, parse_number, row
+from tidal_lens.app.jobs import Slot
+from tidal_lens.app.parts import NumberField, Picker, column, label, parse_number, row
 from tidal_lens.flow.atmosphere import HIGHEST, LOWEST, altitude_of, standard_air
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.measures.free_stream import boundary_state, point_state
 from tidal_lens.study.evaluate import reference_of
 from tidal_lens.study.model import Reference
+from tidal_lens.study.words import number_text
 from tidal_lens.work import Token
 
 _FILE, _POINT = "\0file", "\0point"
@@ -120,7 +122,7 @@ class ReferenceControls(QWidget):
         def done(state: ReferenceState) -> None:
             self._set(pressure=state.pressure, density=state.density, velocity=state.velocity, origin=state.origin)
 
-        self.document.jobs.submit("reference", title, work, done, lambda error: self.document.noticed.emit(Notice("bad", str(error))))
+        self.document.jobs.submit(Slot("reference"), title, work, done, lambda error: self.document.noticed.emit(Notice("bad", str(error))))
 
     def _set_velocity(self, axis: int, value: float) -> None:
         if self.document.flow is not None:

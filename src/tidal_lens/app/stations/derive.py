@@ -9,13 +9,14 @@ from PyQt6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QPushButton
 
 from tidal_lens.app import theme
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import column, label, number_text, row, rule
+from tidal_lens.app.parts import column, label, row, rule
 from tidal_lens.app.stations.derive_choices import ChoiceControls
 from tidal_lens.app.stations.derive_formula import FormulaPanel
 from tidal_lens.app.stations.silhouette import Silhouette
 from tidal_lens.quantities.catalogue import BY_NAME
 from tidal_lens.quantities.store import FORMULA, Quantity
 from tidal_lens.study.formulas import free_name
+from tidal_lens.study.words import number_text
 
 _ROLE = Qt.ItemDataRole.UserRole
 
@@ -175,7 +176,7 @@ class DeriveStation(QWidget):
                               f"{number_text(spread.usual[0])} and {number_text(spread.usual[1])}{holes}")
         usable = q.components == 1 and not q.missing
         layer = self.document.chosen_layer
-        fits = layer is not None and (q.place != "wall" or layer.kind == "wall")
+        fits = layer is not None and (q.place != "wall" or layer.shape.on_walls)
         self.paint_card.setEnabled(usable and fits)
         self.surface.setEnabled(usable and q.place != "wall")
         self.vary.setEnabled(bool(_text_of(q)))

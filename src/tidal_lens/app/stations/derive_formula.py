@@ -10,7 +10,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QLineEdit, QMenu, QPushButton, QWidget
 
 from tidal_lens.app.document import Document, Notice
-from tidal_lens.app.parts import column, label, number_text, row
+from tidal_lens.app.jobs import Slot
+from tidal_lens.app.parts import column, label, row
 from tidal_lens.app.stations.formula_editor import FormulaEdit
 from tidal_lens.app.stations.silhouette import Silhouette
 from tidal_lens.errors import TidalLensError
@@ -19,6 +20,7 @@ from tidal_lens.quantities.formula.tree import Formula, FormulaError
 from tidal_lens.quantities.spread import Distribution, distribution_of
 from tidal_lens.quantities.store import FORMULA
 from tidal_lens.study import formulas as edits
+from tidal_lens.study.words import number_text
 from tidal_lens.work import Token
 
 
@@ -194,7 +196,7 @@ class FormulaPanel(QWidget):
             self._say(f"{head}. {error}", "warn")
             self.silhouette.hide()
 
-        self.document.jobs.submit("formula", "Trying the formula", work, done, failed)
+        self.document.jobs.submit(Slot("formula"), "Trying the formula", work, done, failed)
 
     def _put_in(self) -> None:
         if self._slip is not None:

@@ -1,36 +1,42 @@
-"""The Look and Trace stations: tiles that add layers."""
+"""The stations that lay things into the flow: tiles of the kinds that belong to each."""
 
 from __future__ import annotations
 
 from functools import partial
 from typing import Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QWidget
 
-from tidal_lens.app.parts import Tile, column, label
+from tidal_lens.app import parts
+from tidal_lens.app.parts import column, label
+from tidal_lens.study.kinds import KINDS
+
+_ACROSS = 3  # tiles in a row
 
 
-class LookStation(QWidget):
-    """Adds walls, slices and isosurfaces."""
+class LayerStation(QWidget):
+    """Tiles that add layers.
 
-    def __init__(self, act: Any) -> None:
+    Parameters
+    ----------
+    name : str
+        The station, as kinds name it.
+    act : callable
+        Carries out a command by its id.
+    hint : str
+        What to do with them, if it is not plain.
+    """
+
+    def __init__(self, name: str, act: Any, hint: str = "") -> None:
         super().__init__()
-        first, second = QHBoxLayout(), QHBoxLayout()
-        for line in (first, second):
-            line.setSpacing(6)
-        first.addWidget(Tile("wall", "Walls", "Add walls and other boundaries", lambda: act("add-walls")))
-        first.addWidget(Tile("isosurface", "Isosurface", "Add an isosurface", lambda: act("add-isosurface")))
-        for axis in "xyz":
-            second.addWidget(Tile("slice", f"Slice {axis}", f"Add a slice normal to {axis}", partial(act, f"add-slice-{axis}")))
-        column(self, first, second, spacing=6)
-
-
-class TraceStation(QWidget):
-    """Adds seed lines."""
-
-    def __init__(self, act: Any) -> None:
-        super().__init__()
-        tiles = QHBoxLayout()
-        tiles.addWidget(Tile("seedline", "Seed line", "Add streamlines from a line of seeds", lambda: act("add-streamlines")))
-        hint = label("Drag the beads of the seed line in the view: the lines follow.", "soft")
-        column(self, tiles, hint, spacing=6)
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(6)
+        row = at = 0
+        for kind in (k for k in KINDS if k.station == name):
+            if at + len(kind.tiles) > _ACROSS:  # tiles of one kind stand together
+                row, at = row + 1, 0
+            for tile in kind.tiles:
+                grid.addWidget(parts.Tile(kind.icon, tile.name, tile.help, partial(act, tile.id)), row, at)
+                at += 1
+        column(self, grid, *([label(hint, "soft")] if hint else []), spacing=6)

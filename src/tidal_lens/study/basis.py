@@ -1,0 +1,81 @@
+"""The identity of an answer: all that it rests on, as one value.
+
+It is the key under which the answer is kept, the wish that is asked for, and what tells whether one that comes is still wanted.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+from tidal_lens.quantities.names import FORMULA
+from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.kinds.kind import Shape
+from tidal_lens.study.model import Study
+from tidal_lens.study.value import walk
+
+Signature = frozenset[tuple[object, ...]]
+Stamp = tuple[int, int]
+
+
+@dataclass(frozen=True)
+class Basis:
+    """What an answer rests on.
+
+    Attributes
+    ----------
+    flow : int
+        Number of the flow; of its mesh, which steps of a series may share, where no value of the flow is needed.
+    what : str
+        ``shape`` or ``colours``.
+    of : Shape or Basis
+        The shape, or what is coloured.
+    quantities : tuple of (str, Signature)
+        Each quantity needed, and what its values rest on.
+    stamps : tuple of Stamp
+        Of the files that are read: a changed file is another one.
+    """
+
+    flow: int
+    what: str
+    of: Shape | Basis
+    quantities: tuple[tuple[str, Signature], ...] = ()
+    stamps: tuple[Stamp, ...] = ()
+
+    @cached_property
+    def _hash(self) -> int:
+        return hash((self.flow, self.what, self.of, self.quantities, self.stamps))
+
+    def __hash__(self) -> int:
+        return self._hash  # a shape may hold thousands of points
+
+
+def shape_basis(shape: Shape, store: QuantityStore) -> Basis:
+    """What a shape's geometry rests on."""
+    needs = shape.needs()
+    flow = store.flow
+    return Basis(flow.mesh_number if shape.of_mesh and not needs else flow.number, "shape", shape,
+                 tuple((name, store.signature(name)) for name in needs), tuple(_stamp(path) for path in walk(shape, "path")))
+
+
+def colours_basis(shape: Basis, quantity: str, store: QuantityStore) -> Basis:
+    """What the colours of a shape rest on."""
+    return Basis(store.flow.number, "colours", shape, ((quantity, store.signature(quantity)),))
+
+
+def said_of(study: Study, quantities: Sequence[str]) -> str:
+    """A short text of all that the user said and that quantities, formulas among them, may rest on; the same in another session."""
+    texts = {f"{FORMULA}{f.name}": f.text for f in study.formulas}
+    said = ([texts.get(name, "") for name in quantities], study.reference, study.choices, study.roles)
+    return hashlib.sha256(repr(said).encode()).hexdigest()[:16]
+
+
+def _stamp(path: str) -> Stamp:
+    try:
+        found = os.stat(path)
+    except OSError:
+        return 0, 0
+    return found.st_mtime_ns, found.st_size

@@ -1,0 +1,24 @@
+"""All kinds of layers: a new one is a module here and a line in the list."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, Union
+
+from pydantic import Field
+
+from tidal_lens.study.kinds import body, isosurface, points, slice, streamlines, wall
+from tidal_lens.study.kinds.kind import Kind, Shape
+
+KINDS: tuple[Kind, ...] = (
+    wall.KIND,
+    isosurface.KIND,
+    slice.KIND,
+    streamlines.KIND,
+    body.KIND,
+    points.KIND,
+)
+
+if TYPE_CHECKING:
+    LayerShape = Shape
+else:
+    LayerShape = Annotated[Union[tuple(k.shape for k in KINDS)], Field(discriminator="kind")]  # noqa: UP007  (made from the list)

@@ -1,0 +1,245 @@
+"""What a kind of layer is: a shape that can be made, told, dragged and begun.
+
+A kind is one module here and one line in :data:`tidal_lens.study.kinds.KINDS`; its controls are one module and one line in the window.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Literal, Protocol, Self
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.cutting.surface import Surface
+from tidal_lens.flow.case import Flow
+from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.looks import AnyLook
+from tidal_lens.study.value import Value, Vector, walk
+from tidal_lens.study.words import Words
+from tidal_lens.tracing.streamlines import Lines
+from tidal_lens.work import Token
+
+Vec = NDArray[np.float64]
+Geometry = Surface | Lines
+
+
+class See(Protocol):
+    """What a shape sees when it is made; on a job's thread."""
+
+    @property
+    def flow(self) -> Flow:
+        """The flow."""
+
+    @property
+    def token(self) -> Token:
+        """Progress and cancel."""
+
+    def values(self, name: str) -> NDArray[Any]:
+        """Node values of a quantity that the shape needs."""
+
+
+@dataclass(frozen=True, eq=False)
+class Made:
+    """What a shape came to."""
+
+    geometry: Geometry
+
+    @property
+    def nbytes(self) -> int:
+        """Memory that it takes."""
+        geometry = self.geometry
+        if isinstance(geometry, Lines):
+            # The interpolation is made when it is asked for: eight nodes and weights a point.
+            return sum(a.nbytes for a in (geometry.points, geometry.offsets, geometry.time)) + 128 * len(geometry.points)
+        stencil = geometry.stencil
+        return sum(a.nbytes for a in (geometry.points, geometry.faces, stencil.ids, stencil.weights))
+
+
+@dataclass(frozen=True, eq=False)
+class Handle:
+    """A bead that can be dragged.
+
+    Attributes
+    ----------
+    id : str
+        Which of the shape's.
+    place : ndarray, shape (3,)
+        Where it stands.
+    rail : ndarray, shape (3,), or None
+        The direction along which it goes; freely before the viewer where there is none.
+    track : ndarray, shape (n, 3), or None
+        Places at which it may stand, the best first: the first that can be seen is taken.
+    label : str
+        Beside it.
+    value : float, tuple or None
+        What can be typed in its place: a number, or three coordinates.
+    small : bool
+        Whether it is one beside others.
+    """
+
+    id: str
+    place: Vec
+    rail: Vec | None = None
+    track: Vec | None = None
+    label: str = ""
+    value: float | Vector | None = None
+    small: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Handles:
+    """All that is drawn of a shape while its card is chosen.
+
+    Attributes
+    ----------
+    what : str
+        What is dragged, for hints and undo: ``slice``.
+    beads : tuple of Handle
+        They can be dragged.
+    lines : tuple of (ndarray (n, 3), bool)
+        Lines beside them, and whether each is closed.
+    dots : ndarray, shape (k, 3)
+        Places that the shape begins from.
+    good : ndarray, shape (k,), bool
+        Whether each dot is of use; others are drawn hollow.
+    told : str
+        What became of it, in a few words.
+    """
+
+    what: str
+    beads: tuple[Handle, ...]
+    lines: tuple[tuple[Vec, bool], ...] = ()
+    dots: Vec = field(default_factory=lambda: np.empty((0, 3)))
+    good: NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, bool))
+    told: str = ""
+
+
+class Shape(Value):
+    """What a layer computes. Its fields are the settings; each kind says what follows from them.
+
+    ``make`` is called on job threads, all else on the window's or a job's: none of it may take long but ``make``.
+    """
+
+    kind: str
+    geometry: ClassVar[Literal["surface", "lines"]] = "surface"  # what it comes to: looks follow from it
+    lit: ClassVar[bool] = True  # whether a light falls on it; others show the colours of the key exactly
+    on_walls: ClassVar[bool] = False  # whether it lies on walls, where quantities are known that are known nowhere else
+    of_mesh: ClassVar[bool] = True  # whether, but for the quantities that it needs, it rests on the mesh alone
+
+    def make(self, see: See) -> Made:
+        """Work it out: a pure function of the shape and of what it sees.
+
+        Raises
+        ------
+        TidalLensError
+            It cannot be made from this flow.
+        CancelledError
+            The token was cancelled.
+        """
+        raise NotImplementedError
+
+    def needs(self) -> tuple[str, ...]:
+        """Quantities that the shape itself rests on, whatever colours it."""
+        return tuple(dict.fromkeys(walk(self, "quantity")))
+
+    def draft(self) -> Self:
+        """A cheaper twin, made while something is dragged; itself where it is cheap."""
+        return self
+
+    def tell(self, words: Words) -> str:
+        """What it is made from, for the card, reports and screen readers."""
+        raise NotImplementedError
+
+    def levels(self) -> tuple[tuple[str, float], ...]:
+        """Quantities and values that it takes: beads on their colour keys."""
+        return ()
+
+    def at_level(self, _number: int, _value: float) -> Self:
+        """With another value in the place of one of its levels."""
+        return self
+
+    def handles(self, _flow: Flow, _made: Made | None) -> Handles | None:
+        """Its beads and what is drawn beside them; None where there is nothing to drag."""
+        return None
+
+    def moved(self, _handle: str, _to: Vec, _flow: Flow, *, snap: bool) -> Self:
+        """With a bead dragged to a place; to the nearest node with ``snap``, else to round numbers."""
+        return self
+
+    def typed(self, _handle: str, _value: Any) -> Self:
+        """With a bead at what was typed for it, exactly."""
+        return self
+
+    def stepped(self, _steps: float, _flow: Flow) -> Self | None:
+        """Moved by some steps of its own; None where it has no way to go."""
+        return None
+
+
+@dataclass(frozen=True)
+class Begun:
+    """A new layer's first values."""
+
+    name: str
+    shape: Shape
+    look: AnyLook
+
+
+@dataclass(frozen=True)
+class Tile:
+    """A way to begin a layer: a button of its station, a command, a line of the help page.
+
+    Attributes
+    ----------
+    id : str
+        Of the command: ``add-slice-x``.
+    name, help : str
+        On the tile; one sentence.
+    argument : str
+        Given to ``begin``.
+    """
+
+    id: str
+    name: str
+    help: str
+    argument: str = ""
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of layer.
+
+    Attributes
+    ----------
+    shape : type
+        Its shape.
+    station : str
+        Where its tiles are; nothing for one that begins from a file.
+    icon : str
+        Of its tiles.
+    tiles : tuple of Tile
+        Ways to begin it.
+    begin : callable or None
+        First values from the flow's quantities and a tile's argument, placed where the flow is interesting; if slow, on a job's thread.
+    slow : bool
+        Whether first values are worked out from values of the flow.
+    lacks : callable
+        What a flow does not have to begin it, in a few words; nothing if all is there.
+    help : str
+        What it is, for the page of kinds.
+    """
+
+    shape: type[Shape]
+    help: str
+    station: str = ""
+    icon: str = ""
+    tiles: tuple[Tile, ...] = ()
+    begin: Callable[[QuantityStore, str], Begun] | None = None
+    slow: bool = False
+    lacks: Callable[[Flow], str] = lambda _flow: ""
+
+    @property
+    def name(self) -> str:
+        """As in study files."""
+        return str(self.shape.model_fields["kind"].default)

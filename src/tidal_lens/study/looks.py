@@ -1,0 +1,32 @@
+"""How things are drawn: one look for surfaces, one for lines, whatever made them."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from tidal_lens.study.value import Colour, Opacity, QuantityName, Value
+
+
+class SurfaceLook(Value):
+    """How a surface is shown: painted by a quantity, or plain."""
+
+    on: Literal["surface"] = "surface"
+    colour_by: QuantityName | None = None
+    colour: Colour = "#C9C2B4"
+    opacity: Opacity = 1.0
+    mesh_lines: bool = False
+
+
+class LineLook(Value):
+    """How lines are shown; width in pixels of an ordinary screen."""
+
+    on: Literal["lines"] = "lines"
+    colour_by: QuantityName | None = None
+    colour: Colour = "#0E6E7E"
+    width: Annotated[float, Field(ge=0.5, le=12.0)] = 2.0
+
+
+AnyLook = SurfaceLook | LineLook
+Look = Annotated[AnyLook, Field(discriminator="on")]

@@ -1,0 +1,206 @@
+"""The kit: what every kind of layer must do, whatever it is."""
+
+import json
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+from vtkmodules.vtkIOXML import vtkXMLStructuredGridWriter
+
+from making import cube_points
+from tidal_lens.errors import CancelledError
+from tidal_lens.flow.reference import ReferenceState
+from tidal_lens.formats.bodies import write_stl
+from tidal_lens.formats.export import ENDINGS, Geometry, save_geometry
+from tidal_lens.formats.registry import open_flow
+from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.basis import shape_basis
+from tidal_lens.study.evaluate import Evaluator
+from tidal_lens.study.files import load_study, save_study
+from tidal_lens.study.formulas import renamed, used_by, with_formula
+from tidal_lens.study.kinds import KINDS
+from tidal_lens.study.kinds.body import new_body
+from tidal_lens.study.kinds.points import new_points
+from tidal_lens.study.kinds.streamlines import new_seed_list
+from tidal_lens.study.model import Study
+from tidal_lens.study.value import retold, walk
+from tidal_lens.study.words import Words
+from tidal_lens.tracing.streamlines import Lines
+from tidal_lens.work import Token
+from vtk_data import add, structured, write
+
+DATA = Path(__file__).parent.parent / "data"
+SRC = Path(__file__).parent.parent.parent / "src" / "tidal_lens"
+
+
+def swirl(p):
+    return np.column_stack([1 + 0 * p[:, 0], -(p[:, 2] - 0.5), p[:, 1] - 0.5])
+
+
+def opened(path, turn=1.0, n=11):
+    """The cube from a file, so that it has boundaries."""
+    points = cube_points(n)
+    data = structured(points, (n, n, n))
+    for name, values in (("Velocity", turn * swirl(points)), ("p", 1 + points[:, 0]), ("rho", 1 + 0 * points[:, 0])):
+        add(data.GetPointData(), name, values)
+    write(vtkXMLStructuredGridWriter(), data, path)
+    return open_flow(path)
+
+
+@pytest.fixture(scope="module")
+def evaluator(tmp_path_factory):
+    return Evaluator(opened(tmp_path_factory.mktemp("cube") / "a.vts"), ReferenceState(1.0, 1.0, (1.0, 0, 0)))
+
+
+def begun(kind, store, folder):
+    if kind.begin is not None:
+        return kind.begin(store, kind.tiles[0].argument)
+    if kind.name == "body":
+        faces = np.array([[0, 2, 1, 1], [0, 1, 3, 3], [0, 3, 2, 2], [1, 2, 3, 3]])
+        write_stl(folder / "a.stl", Geometry(0.3 + 0.3 * np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]]), faces, None, {}))
+        return new_body(folder / "a.stl")
+    return new_points(((0.2, 0.3, 0.4), (0.7, 0.6, 0.5)), "a.csv")
+
+
+kinds = pytest.mark.parametrize("kind", KINDS, ids=lambda k: k.name)
+
+
+@pytest.fixture
+def layer(kind, evaluator, tmp_path):
+    return Study().layer_of(begun(kind, evaluator.store, tmp_path))
+
+
+@kinds
+def test_it_is_begun_told_and_made(kind, layer, evaluator):
+    assert layer.kind == kind.name
+    assert kind.help.endswith(".")
+    told = layer.shape.tell(Words(evaluator.store))
+    assert told
+    assert "formula:" not in told
+    result = evaluator.evaluate(layer, Token())
+    geometry = result.geometry
+    assert isinstance(geometry, Lines) == (layer.shape.geometry == "lines")
+    assert len(geometry.points) > 0
+    assert geometry.stencil.apply(evaluator.flow.points[:, 0]) == pytest.approx(geometry.points[:, 0], abs=0.02, nan_ok=True)
+    assert result.made.nbytes > geometry.points.nbytes
+    assert evaluator.evaluate(layer, Token()).made is result.made, "nothing is worked out twice"
+    draft = evaluator.evaluate(layer, Token(), draft=True)
+    assert draft.made is result.made, "no draft is made where the whole is at hand"
+
+
+@kinds
+def test_its_work_is_given_up(kind, layer, evaluator):
+    token = Token()
+    token.cancel()
+    fresh = Evaluator(evaluator.flow, evaluator.store.reference)
+    with pytest.raises(CancelledError):
+        fresh.evaluate(layer, token)
+    assert len(fresh.evaluate(layer, Token()).geometry.points) > 0, "a cancel leaves nothing behind"
+
+
+@kinds
+def test_it_comes_back_from_a_file_with_its_paths(kind, layer, tmp_path):
+    study = Study(case=str(tmp_path / "a.vtu")).adding(layer)
+    save_study(study, tmp_path / "deep" / "a.tidal")
+    raw = json.loads((tmp_path / "deep" / "a.tidal").read_text())
+    for held in walk(layer.shape, "path"):
+        assert Path(held).is_absolute()
+        assert held not in json.dumps(raw), "paths are relative to the study"
+    assert load_study(tmp_path / "deep" / "a.tidal") == study
+
+
+@kinds
+def test_its_geometry_is_saved(kind, layer, evaluator, tmp_path):
+    geometry = evaluator.evaluate(layer, Token()).geometry
+    lines = isinstance(geometry, Lines)
+    for ending in ENDINGS[layer.shape.geometry]:
+        save_geometry(tmp_path / f"out.{ending}", Geometry(geometry.points, None if lines else geometry.faces,
+                                                           geometry.offsets if lines else None, {}))
+        assert (tmp_path / f"out.{ending}").stat().st_size > 100
+
+
+@kinds
+def test_a_renamed_formula_is_renamed_in_it(kind, layer, evaluator):
+    study = with_formula(Study().adding(layer), "mine", "1 + 0 * speed")
+    named = retold(study.layers[0], "quantity", lambda _name: "formula:mine")
+    study = study.replacing(named)
+    new = renamed(study, "mine", "yours").layers[0]
+    assert set(walk(new, "quantity")) <= {"formula:yours"}
+    assert len(list(walk(new, "quantity"))) == len(list(walk(named, "quantity")))
+    assert used_by(study, "mine", []) == ([layer.name] if list(walk(named, "quantity")) else [])
+
+
+@kinds
+def test_its_handles_move_it(kind, layer, evaluator):
+    flow, shape = evaluator.flow, layer.shape
+    handles = shape.handles(flow, evaluator.evaluate(layer, Token()).made)
+    for handle in handles.beads if handles is not None else ():
+        assert np.isfinite(handle.place).all()
+        assert shape.moved(handle.id, handle.place, flow, snap=False) == shape, "a drag to where it stands changes nothing"
+        way = handle.rail if handle.rail is not None else np.array([0.0, 0.0, 1.0])
+        there = handle.place + 0.1 * way
+        moved = shape.moved(handle.id, there, flow, snap=False)
+        new = next(h for h in moved.handles(flow, None).beads if h.id == handle.id)
+        assert new.place @ way == pytest.approx(there @ way, abs=1e-3)
+        snapped = next(h for h in shape.moved(handle.id, there, flow, snap=True).handles(flow, None).beads if h.id == handle.id)
+        reach = np.abs((flow.points - snapped.place) @ way).min()
+        assert reach == pytest.approx(0.0, abs=1e-9)
+        if handle.value is not None:
+            typed = shape.typed(handle.id, handle.value)
+            assert typed == shape
+
+
+@kinds
+def test_its_levels_move_it(kind, layer):
+    for number, (name, value) in enumerate(layer.shape.levels()):
+        moved = layer.shape.at_level(number, value + 1.0)
+        assert moved.levels()[number] == (name, value + 1.0)
+
+
+@kinds
+def test_what_it_rests_on_is_in_its_basis(kind, layer, evaluator, tmp_path):
+    """Another flow, another value of what it needs: another answer. What it does not rest on leaves it be."""
+    flow = evaluator.flow
+    other = opened(tmp_path / "other.vts", 2.0)
+    here = shape_basis(layer.shape, evaluator.store)
+    assert here == shape_basis(layer.shape, QuantityStore(flow, evaluator.store.reference))
+    assert here != shape_basis(layer.shape, QuantityStore(other, evaluator.store.reference))
+    step = QuantityStore(other, evaluator.store.reference)
+    other.__dict__["mesh_number"] = flow.mesh_number
+    rests_on_values = bool(layer.shape.needs()) or not layer.shape.of_mesh
+    assert (here == shape_basis(layer.shape, step)) != rests_on_values, "steps on one mesh share what rests on the mesh alone"
+
+
+def test_a_list_of_seeds_has_no_line_to_drag(evaluator):
+    listed = new_seed_list(evaluator.store, ((0.2, 0.3, 0.4),), "a.csv").shape
+    assert listed.handles(evaluator.flow, None) is None
+    assert listed.tell(Words(None)) == "whole flow, 1 seeds"
+
+
+def test_a_study_of_schema_1_is_what_it_was():
+    study = load_study(DATA / "study of schema 1.tidal")
+    assert study.schema_version == 2
+    assert [(x.id, x.kind, x.look.on) for x in study.layers] == [
+        ("wall-1", "wall", "surface"), ("slice-1", "slice", "surface"), ("iso-1", "isosurface", "surface"),
+        ("lines-1", "streamlines", "lines"), ("step", "streamlines", "lines"), ("body-1", "body", "surface"),
+        ("points-1", "points", "surface")]
+    assert study.layers[1].shape.model_dump() == {"kind": "slice", "axis": 1, "position": 0.25}
+    assert study.layers[2].look.opacity == 0.85
+    assert study.layers[3].look.width == 3.0
+    assert study.layers[4].shape.listed == ((0.1, 0.2, 0.3), (0.4, 0.5, 0.6))
+    assert study.layers[5].shape.path == str((DATA / "wing.stl").resolve())
+    assert study.case == str((DATA / "case.vtm").resolve())
+    assert (study.alone, study.step, study.numbered, study.choices.averaging) == ("iso-1", 3, True, "volume")
+    assert study.new_id("slice") == "slice-2"
+
+
+def test_no_kind_is_asked_for_outside_its_room():
+    """Who needs to know a kind asks the shape; a question by class would be one more place to change for each kind."""
+    shapes, names = "|".join(k.shape.__name__ for k in KINDS), "|".join(k.name for k in KINDS)
+    asked = re.compile(rf"isinstance\([^)\n]*\b({shapes})\b|layer\.kind\s*(==|!=|in)\s*[(\[{{\"']*({names})\b")
+    assert asked.search('if layer.kind == "slice":')
+    assert asked.search("if isinstance(layer.shape, SliceShape):")
+    rooms = [path for path in SRC.rglob("*.py") if "kinds" not in path.parts]
+    found = [f"{path.name}:{n}" for path in rooms for n, line in enumerate(path.read_text().splitlines(), 1) if asked.search(line)]
+    assert not found

@@ -1,0 +1,239 @@
+"""What did not change is never worked out again, what changed is never shown stale, and no wish is lost."""
+
+import threading
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF
+from vtkmodules.vtkIOXML import vtkXMLUnstructuredGridWriter
+
+from driving import drag, settle, wait
+from making import cells_of, cube_points
+from small_series import series
+from tidal_lens.cutting.contour import to_unstructured
+from tidal_lens.errors import TidalLensError
+from tidal_lens.flow.grid import UnstructuredGrid
+from tidal_lens.study.evaluate import Evaluator
+from tidal_lens.study.files import load_study, save_study
+from tidal_lens.study.kinds import slice as slices
+from tidal_lens.study.kinds import streamlines
+from tidal_lens.study.looks import SurfaceLook
+from tidal_lens.study.model import Layer, Reference
+from tidal_lens.work import Token
+from vtk_data import add, write
+
+
+def uneven_cells(tmp_path, n=9):
+    """A turning flow with cell values, on cells that grow: means at nodes depend on how they are taken."""
+    points = cube_points(n) ** 2
+    corners, types = cells_of("hexahedra", n)
+    data = to_unstructured(points, UnstructuredGrid(n**3, corners, types))
+    middle = points[corners].mean(axis=1)
+    velocity = np.column_stack([1 + 0 * middle[:, 0], np.sin(9 * middle[:, 0]), np.cos(7 * middle[:, 1])])
+    add(data.GetCellData(), "Velocity", velocity)
+    add(data.GetCellData(), "p", middle[:, 0])
+    write(vtkXMLUnstructuredGridWriter(), data, tmp_path / "cells.vtu")
+    return tmp_path / "cells.vtu"
+
+
+def opened(window, path):
+    window.document.open_path(path)
+    wait(lambda: window.document.flow is not None and window.document.flow.path.name == path.name, "the case")
+    settle(window)
+
+
+def test_lines_follow_another_averaging_of_cell_values(empty, tmp_path):
+    opened(empty, uneven_cells(tmp_path))
+    document = empty.document
+    empty.act("add-streamlines")
+    settle(empty)
+    layer = document.chosen_layer
+    before = document.results[layer.id].geometry
+    document.edit(document.study.with_(choices=document.study.choices.with_(averaging="distance")), "Averaging")
+    settle(empty)
+    after = document.results[layer.id].geometry
+    alone = Evaluator(document.flow, document.evaluator.store.reference, document.evaluator.store.methods)
+    right = alone.evaluate(layer, Token()).geometry
+    assert not np.array_equal(before.points, right.points), "it makes a difference here"
+    assert np.array_equal(after.points, right.points)
+
+
+def test_another_reference_while_a_card_computes_loses_nothing(window, monkeypatch):
+    document = window.document
+    gate, begun = threading.Event(), threading.Event()
+    whole = slices.axis_slice
+
+    def slow(*args):
+        begun.set()
+        gate.wait(20)
+        return whole(*args)
+
+    monkeypatch.setattr(slices, "axis_slice", slow)
+    window.act("add-slice-x")
+    layer = document.chosen_layer
+    document.edit_layer(layer.with_(look=layer.look.with_(colour_by="speed")), "Colour")
+    wait(begun.is_set, "the work to begin")
+    document.edit(document.study.with_(reference=Reference(pressure=9e4, density=1.1, velocity=(200.0, 0.0, 0.0))), "Reference")
+    gate.set()
+    settle(window)
+    result = document.results[layer.id]
+    assert len(result.geometry.faces) > 0
+    assert layer.id not in document.failures
+    assert result.layer.look.colour_by == "speed"
+
+
+def test_recolouring_after_a_long_drag_of_another_card_works_no_shape_out_again(window, monkeypatch):
+    document = window.document
+    window.act("add-streamlines")
+    settle(window)
+    lines = document.chosen_layer
+    made = []
+    whole = streamlines.trace_lines
+    monkeypatch.setattr(streamlines, "trace_lines", lambda *a, **k: (made.append(1), whole(*a, **k))[1])
+    window.act("add-slice-x")
+    settle(window)
+    bead = window.view.handles.bead_at("slice")
+    drag(window.view, bead, bead + QPointF(90, 20), steps=70)
+    settle(window)
+    document.choose(lines.id)
+    before = document.results[lines.id].geometry
+    window.act("colour-by", "speed")
+    settle(window)
+    assert document.results[lines.id].layer.look.colour_by == "speed"
+    assert document.results[lines.id].geometry is before
+    assert not made
+
+
+def range_of(document, name="file:Density"):
+    document.ask_quantity(name)
+    wait(lambda: document.key(name) is not None and not document.jobs.is_busy(), "the key")
+    return document.key(name)[1:]
+
+
+def test_a_key_of_a_series_is_the_same_at_whatever_step_the_study_is_opened(empty, tmp_path):
+    path, _ = series(tmp_path)
+    opened(empty, path)
+    document = empty.document
+    first = range_of(document)
+    document.go_to_step(2)
+    settle(empty)
+    assert range_of(document) == first
+    alone = document.evaluator.store.distribution("file:Density").usual
+    assert not np.allclose(alone, first, rtol=0.02), "by itself this step would have another"
+    file = tmp_path / "a.tidal"
+    save_study(document.study, file)
+    assert load_study(file).step == 2
+    document.open_path(file)
+    wait(lambda: document.file == file, "the study")
+    settle(empty)
+    assert range_of(document) == first
+    assert not document.is_changed, "seeing a range is no edit"
+
+
+def test_a_formula_of_another_text_has_another_range(empty, tmp_path):
+    from tidal_lens.study.formulas import with_formula
+
+    path, _ = series(tmp_path)
+    opened(empty, path)
+    document = empty.document
+
+    def with_text(text):
+        document.edit(with_formula(document.study, "mine", text), "Formula")
+        settle(empty)
+        return range_of(document, "formula:mine")
+
+    first, second = with_text("density"), with_text("1000 * density")
+    assert second[1] == pytest.approx(1000 * first[1], rel=0.02)
+    document.undo()
+    settle(empty)
+    assert range_of(document, "formula:mine") == first
+
+
+def test_ids_are_never_used_again(window):
+    document = window.document
+    given = set()
+    for _ in range(3):
+        window.act("add-slice-x")
+        assert document.chosen not in given
+        given.add(document.chosen)
+        window.act("remove")
+    window.act("add-slice-x")
+    undone = document.chosen
+    window.act("undo")
+    window.act("add-slice-y")
+    assert document.chosen not in {undone, *given}, "not that of one that was undone either"
+
+
+def test_a_card_may_be_called_like_a_piece_of_work(window):
+    document = window.document
+    shape = slices.SliceShape(axis=0, position=1.0)
+    for name in ("step", "case", "export", "outline"):
+        layer = Layer(id=name, name=name, shape=shape, look=SurfaceLook())
+        document.edit(document.study.adding(layer), "Add")
+    settle(window)
+    for name in ("step", "case", "export", "outline"):
+        assert len(document.results[name].geometry.faces) > 0
+    document.open_path(document.flow.path)
+    wait(lambda: len(document.study.layers) == 2, "the case opened again")
+    settle(window)
+
+
+def test_isosurfaces_added_one_upon_another_are_all_there(window):
+    document = window.document
+    before = len(document.study.layers)
+    window.act("add-isosurface", "mach")
+    settle(window)
+    chosen = document.chosen
+    window.act("add-isosurface", "speed")
+    window.act("add-isosurface", "q")
+    controls = window.bench.card.controls["isosurface"]
+    document.choose(chosen)
+    controls._change("cp")
+    wait(lambda: len(document.study.layers) == before + 3, "three surfaces")
+    settle(window)
+    assert {layer.shape.quantity for layer in document.study.layers[before:]} == {"cp", "speed", "q"}
+
+
+def test_a_late_failure_of_an_older_wish_says_nothing(window, monkeypatch):
+    document = window.document
+    window.act("add-slice-x")
+    settle(window)
+    layer = document.chosen_layer
+    whole = slices.axis_slice
+    gate = threading.Event()
+
+    def failing(flow, axis, position, token):
+        if position == 0.123:
+            gate.wait(20)
+            raise TidalLensError("Not here.", "there")
+        return whole(flow, axis, position, token)
+
+    monkeypatch.setattr(slices, "axis_slice", failing)
+    document.edit_layer(layer.with_(shape=layer.shape.with_(position=0.123)), "Move")
+    document.edit_layer(layer.with_(shape=layer.shape.with_(position=0.5)), "Move")
+    gate.set()
+    settle(window)
+    assert layer.id not in document.failures
+    assert document.results[layer.id].layer.shape.position == 0.5
+
+
+def test_a_body_whose_file_changed_is_another(window, tmp_path):
+    from tidal_lens.formats.bodies import write_stl
+    from tidal_lens.formats.export import Geometry
+    from tidal_lens.study.kinds.body import new_body
+
+    document = window.document
+
+    def written(size):
+        points = size * np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
+        faces = np.array([[0, 2, 1, 1], [0, 1, 3, 3], [0, 3, 2, 2], [1, 2, 3, 3]])
+        write_stl(tmp_path / "a.stl", Geometry(points, faces, None, {}))
+
+    written(1.0)
+    document.add(new_body(tmp_path / "a.stl"))
+    settle(window)
+    first = document.results[document.chosen].geometry.points.max()
+    written(2.5)
+    window.act("again")
+    settle(window)
+    assert document.results[document.chosen].geometry.points.max() == pytest.approx(2.5 * first)
