@@ -43,7 +43,7 @@ def dragged(window: Window, bead: str, way: QPointF, moves: int) -> list[float]:
     """Seconds from each move to its picture."""
     view, document = window.view, window.document
     seen: list[Any] = []
-    view.frame_shown.connect(lambda: seen.append(document.results[document.chosen].layer.shape))
+    view.frame_shown.connect(lambda: seen.append(document.asking.results[document.chosen].layer.shape))
     begin = view.handles.bead_at(bead)
     mouse(window, QEvent.Type.MouseButtonPress, begin, _LEFT, _LEFT)
     took = []
@@ -77,6 +77,7 @@ def main() -> None:
         dragged(window, bead, way, 5)  # everything that is loaded when first needed
         took = 1e3 * np.array(dragged(window, bead, way, chosen.moves))
         print(f"{title:10s} median {np.median(took):6.1f} ms   95 % {np.percentile(took, 95):6.1f} ms   ({chosen.moves} moves)")
+    window.hide()  # or it would ask about unsaved work
     window.close()
     app.quit()
 

@@ -111,8 +111,8 @@ class Use:
 
     def steps(self):
         document = self.window.document
-        if len(document.times) > 1:
-            document.go_to_step(self.random.randrange(len(document.times)))
+        if len(document.clock.times) > 1:
+            document.go_to_step(self.random.randrange(len(document.clock.times)))
 
     def tidy(self):
         """As a user would before it gets too full."""

@@ -91,7 +91,7 @@ def test_removing_while_it_computes(window):
     keys(window, Qt.Key.Key_Delete)
     settle(window)
     assert names(window) == ["Walls", "Slice y"]
-    assert set(window.document.results) == {layer.id for layer in window.document.study.layers}
+    assert set(window.document.asking.results) == {layer.id for layer in window.document.study.layers}
 
 
 def test_the_command_field_finds_actions_and_quantities(window):
@@ -141,7 +141,7 @@ def test_derive_shows_range_and_does_what_its_buttons_say(window):
     click(derive.surface)
     wait(lambda: "Vorticity magnitude isosurface" in names(window), "the isosurface")
     settle(window)
-    assert window.document.results[window.document.chosen].geometry.area > 0.1
+    assert window.document.asking.results[window.document.chosen].geometry.area > 0.1
 
 
 def test_case_station_tells_what_there_is(window):
@@ -251,7 +251,7 @@ def longest_gaps(window, layer, count):
     spin(0.2)
     window.document.edit_layer(layer.with_(shape=layer.shape.with_(count=count, tolerance=1e-6)), "many lines")
     for name in ("q", "density-laplacian", "vorticity-magnitude", "divergence"):
-        window.document.ask_quantity(name)
+        window.document.asking.ask_quantity(name)
     wait(lambda: not window.document.jobs.is_busy(), "the work", 120)
     timer.stop()
     told, _ = bystander.communicate()
@@ -293,24 +293,24 @@ def test_cancel_gives_up_and_compute_again_takes_it_up(window):
     assert window.status.job.text() == layer.name
     click(window.status.cancel)
     wait(lambda: not window.document.jobs.is_busy(), "the cancel", 5)
-    assert "Cancelled" in window.document.failures[layer.id]
-    assert window.document.results[layer.id].layer.shape.position == 0.0, "what was there stays"
+    assert "Cancelled" in window.document.asking.failures[layer.id]
+    assert window.document.asking.results[layer.id].layer.shape.position == 0.0, "what was there stays"
     may_end.set()
     keys(window, Qt.Key.Key_F5)
     settle(window)
-    assert layer.id not in window.document.failures
-    assert window.document.results[layer.id].layer.shape.position == 0.5
+    assert layer.id not in window.document.asking.failures
+    assert window.document.asking.results[layer.id].layer.shape.position == 0.5
 
 
 def test_a_failing_card_says_why(window):
     layer = window.document.study.layers[1]
     window.document.edit_layer(layer.with_(look=layer.look.with_(colour_by="file:gone")), "colour by something that is not there")
     settle(window)
-    assert "gone" in window.document.failures[layer.id]
+    assert "gone" in window.document.asking.failures[layer.id]
     assert "gone" in window.bench.card.trouble.text()
     keys(window, Qt.Key.Key_Z, modifiers=CTRL)
     settle(window)
-    assert not window.document.failures
+    assert not window.document.asking.failures
 
 
 def test_autosave_and_taking_up_after_a_crash(window, qapp):

@@ -51,14 +51,14 @@ def test_a_formula_is_typed_and_colours_the_card(window, derive):
     settle(window)
     assert window.document.chosen_layer.look.colour_by == "formula:half_q"
     layer = window.document.chosen_layer
-    before = window.document.results[layer.id].colours.max()
+    before = window.document.asking.results[layer.id].colours.max()
     derive.formula.show_formula("half_q")
     write(panel, "0.5 * density * dot(velocity, velocity)")
     settle(window)
-    assert window.document.results[layer.id].colours.max() == pytest.approx(2 * before, rel=1e-5)
+    assert window.document.asking.results[layer.id].colours.max() == pytest.approx(2 * before, rel=1e-5)
     window.document.undo()
     settle(window)
-    assert window.document.results[layer.id].colours.max() == pytest.approx(before, rel=1e-5)
+    assert window.document.asking.results[layer.id].colours.max() == pytest.approx(before, rel=1e-5)
     assert panel.text.toPlainText() == "0.25 * density * dot(velocity, velocity)"
 
 
@@ -144,7 +144,7 @@ def test_renaming_reaches_formulas_cards_and_keys(window, derive):
     assert formulas(window) == {"twice": "2 * speed", "b": "twice + `Density` * twice"}
     assert {x.look.colour_by for x in window.document.study.layers if x.kind == "slice"} == {"formula:twice"}
     assert window.document.study.layers[-1].shape.quantity == "formula:twice"
-    assert window.document.failures == {}
+    assert window.document.asking.failures == {}
     type_into(panel.name, "mach")
     assert "meant mach_number in earlier studies" in panel.told.text()
     assert set(formulas(window)) == {"twice", "b"}
@@ -294,8 +294,8 @@ def test_formulas_are_kept_in_the_study(window, derive, tmp_path):
     assert key.told == ("m/s · node values,", "smoothed 2×")  # told in full, however narrow the key is
     assert window.document.save(tmp_path / "a.tidal")
     window.document.edit(window.document.study.with_(formulas=(), layers=()), "Clear")
-    window.document.take_up(tmp_path / "a.tidal", None)
+    window.document.openings.take_up(tmp_path / "a.tidal", None)
     wait(lambda: len(window.document.study.layers) > 0, "opening")
     settle(window)
     assert formulas(window) == {"kept": "smooth(speed, 2)"}
-    assert window.document.failures == {}
+    assert window.document.asking.failures == {}

@@ -73,15 +73,15 @@ def test_the_whole_way(empty, tmp_path, kind):
     settle(window)
     assert [layer.kind for layer in document.study.layers] == ["wall", "slice"]
     assert document.study.layers[0].shape.boundaries == ("wall (found)",), "the floor, where the flow is at rest, is a wall"
-    floor = document.results[document.study.layers[0].id].geometry
+    floor = document.asking.results[document.study.layers[0].id].geometry
     assert floor.area == pytest.approx(1.0, abs=0.01)
-    plane = document.results[document.study.layers[1].id]
+    plane = document.asking.results[document.study.layers[1].id]
     assert plane.geometry.area == pytest.approx(1.0, abs=0.01)
     assert np.isfinite(plane.colours).all()
     window.act("add-isosurface", "speed")
     wait(lambda: document.chosen_layer.kind == "isosurface", "the isosurface")
     settle(window)
-    surface = document.results[document.chosen]
+    surface = document.asking.results[document.chosen]
     assert surface.geometry.area > 0.1
     assert np.isfinite(surface.colours).all()
     window.act("add-streamlines")
@@ -89,12 +89,12 @@ def test_the_whole_way(empty, tmp_path, kind):
     layer = document.chosen_layer
     document.edit_layer(layer.with_(shape=layer.shape.with_(start=(0.5, 0.2, 0.5), end=(0.5, 0.8, 0.5), count=9)), "seeds")
     settle(window)
-    lines = document.results[document.chosen].geometry
+    lines = document.asking.results[document.chosen].geometry
     assert lines.n_lines == 9
     assert (lines.ends == End.LEFT).all()
     middle = lines.points[lines.offsets[4]:lines.offsets[5]]
     assert np.abs(middle[:, 1:] - 0.5).max() < 0.02, "the axis of the vortex is a streamline"
-    assert not document.failures
+    assert not document.asking.failures
     before = pixels(window.view)
     assert document.save(tmp_path / "view.tidal")
     document.open_path(tmp_path / "view.tidal")
@@ -110,8 +110,8 @@ def test_holes_where_values_are_not_finite(empty, tmp_path):
     density = np.where(np.linalg.norm(points - 0.5, axis=1) < 0.2, np.nan, 1.0)
     empty.document.open_path(make_file(tmp_path, "curvilinear", Density=density), anyway=True)
     settle(empty)
-    assert not empty.document.failures
-    result = empty.document.results[empty.document.study.layers[-1].id]
+    assert not empty.document.asking.failures
+    result = empty.document.asking.results[empty.document.study.layers[-1].id]
     near = np.linalg.norm(result.geometry.points - 0.5, axis=1) < 0.15
     assert np.isnan(result.colours[near]).all()
     assert np.isfinite(result.colours[~near]).sum() > 50
@@ -121,4 +121,4 @@ def test_holes_where_values_are_not_finite(empty, tmp_path):
     assert known[0].not_finite == np.isnan(density).sum()
     empty.act("add-isosurface", "density-gradient-magnitude")
     settle(empty)
-    assert not empty.document.failures
+    assert not empty.document.asking.failures

@@ -49,7 +49,7 @@ def test_a_whole_session_and_back(window, tmp_path, qapp):
     settle(window)
     moved = chosen(window).shape.position
     assert moved > 1.1
-    cut = document.results[chosen(window).id].geometry.points[:, 0]
+    cut = document.asking.results[chosen(window).id].geometry.points[:, 0]
     assert np.abs(cut - moved).max() < 1e-6
     top = window.view.keys.grip_at("mach", "high")
     drag(window.view, top, top + QPointF(0, 60))
@@ -59,13 +59,13 @@ def test_a_whole_session_and_back(window, tmp_path, qapp):
     window.show_station("trace")
     click(tile(window, "Seed line"))
     settle(window)
-    start, traced = chosen(window).shape.start, document.results[chosen(window).id].geometry
+    start, traced = chosen(window).shape.start, document.asking.results[chosen(window).id].geometry
     assert traced.n_lines == 30
     bead = window.view.handles.bead_at("start")
     drag(window.view, bead, bead + QPointF(-30, 40))
     settle(window)
     assert chosen(window).shape.start != start
-    result = document.results[chosen(window).id]
+    result = document.asking.results[chosen(window).id]
     assert not result.draft
     last = pixels(window.view)
     assert differing(first, last) > 0.01
@@ -108,7 +108,7 @@ def test_the_lines_follow_while_the_seed_line_is_dragged(window):
     layer = chosen(window)
     bead = window.view.handles.bead_at("middle")
     seen = []
-    window.document.result_changed.connect(lambda name: seen.append(window.document.results.get(name)))
+    window.document.result_changed.connect(lambda name: seen.append(window.document.asking.results.get(name)))
     QTest.mousePress(window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, bead.toPoint())
 
     def drafts():
@@ -119,7 +119,7 @@ def test_the_lines_follow_while_the_seed_line_is_dragged(window):
         wait(lambda n=n: len(drafts()) >= n, "lines while the drag goes on", 20)
     QTest.mouseRelease(window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, (bead + QPointF(32, 24)).toPoint())
     settle(window)
-    final = window.document.results[layer.id]
+    final = window.document.asking.results[layer.id]
     assert not final.draft
     a, b = np.array(layer.shape.start), np.array(chosen(window).shape.start)
     c, d = np.array(layer.shape.end), np.array(chosen(window).shape.end)
@@ -162,7 +162,7 @@ def test_slice_by_keys_by_typing_and_snapped(window):
     type_into(window.view._editor, "−0.25")
     assert window.document.study.layer(layer_id).shape.position == -0.25
     settle(window)
-    assert np.abs(window.document.results[layer_id].geometry.points[:, 1] + 0.25).max() < 1e-6
+    assert np.abs(window.document.asking.results[layer_id].geometry.points[:, 1] + 0.25).max() < 1e-6
 
 
 def test_isosurface_bead_on_the_key_and_typed_value(window):
@@ -171,7 +171,7 @@ def test_isosurface_bead_on_the_key_and_typed_value(window):
     settle(window)
     layer = chosen(window)
     assert layer.shape.quantity == "q"
-    area = window.document.results[layer.id].geometry.area
+    area = window.document.asking.results[layer.id].geometry.area
     assert area > 0.1
     bead = window.view.keys.grip_at("q", layer.id)
     drag(window.view, bead, bead - QPointF(0, 25))
@@ -179,11 +179,11 @@ def test_isosurface_bead_on_the_key_and_typed_value(window):
     dragged = chosen(window).shape.value
     assert dragged > layer.shape.value
     values = window.document.evaluator.store.values("q")
-    surface = window.document.results[layer.id].geometry
+    surface = window.document.asking.results[layer.id].geometry
     assert np.abs(surface.stencil.apply(values) / dragged - 1).max() < 1e-3
     type_into(window.bench.card.controls["isosurface"].value, str(layer.shape.value))
     settle(window)
-    assert window.document.results[layer.id].geometry.area == pytest.approx(area)
+    assert window.document.asking.results[layer.id].geometry.area == pytest.approx(area)
     chooser = window.bench.card.controls["isosurface"].quantity
     chooser.activated.emit(chooser._names.index("mach"))
     wait(lambda: chosen(window).shape.quantity == "mach")
@@ -194,11 +194,11 @@ def test_isosurface_bead_on_the_key_and_typed_value(window):
 
 def test_recolouring_never_computes_the_shape_again(window):
     layer = chosen(window)
-    before = window.document.results[layer.id].geometry
+    before = window.document.asking.results[layer.id].geometry
     chooser = window.bench.card.controls["slice"].chooser
     chooser.activated.emit(chooser._names.index("vorticity-magnitude"))
     settle(window)
-    after = window.document.results[layer.id]
+    after = window.document.asking.results[layer.id]
     assert after.layer.look.colour_by == "vorticity-magnitude"
     assert after.geometry is before
     assert [k.quantity.name for k in window.view.keys.keys()] == ["vorticity-magnitude"]  # noqa: SIM118
@@ -229,7 +229,7 @@ def test_walls_opacity_and_mesh_lines(window):
             click(box, QPointF(8, box.height() / 2))
     settle(window)
     assert chosen(window).shape.boundaries == ("floor (wall)", "outlet (found)")
-    assert len(window.document.results[wall.id].geometry.faces) == 3200 + 1280
+    assert len(window.document.asking.results[wall.id].geometry.faces) == 3200 + 1280
 
 
 def test_key_ends_typed_symmetric_and_reset(window):
@@ -255,7 +255,7 @@ def test_each_line_knows_why_it_ended(window):
     type_into(window.bench.card.controls["streamlines"].ends["End"][1], "4.15")
     settle(window)
     controls = window.bench.card.controls["streamlines"]
-    lines = window.document.results[chosen(window).id].geometry
+    lines = window.document.asking.results[chosen(window).id].geometry
     assert controls.inside.text() == f"{lines.n_lines} of 30 seeds are inside"
     assert 10 < lines.n_lines < 30
     assert "left the domain" in controls.fate.text()
@@ -271,13 +271,13 @@ def test_each_line_knows_why_it_ended(window):
     assert any("downstream it left the domain" in t and "error estimate" in t for t in told), told
     QTest.mouseClick(controls.direction.button("forward"), Qt.MouseButton.LeftButton)
     settle(window)
-    assert window.document.results[chosen(window).id].geometry.ends[:, 0].max() == 0
+    assert window.document.asking.results[chosen(window).id].geometry.ends[:, 0].max() == 0
     type_into(controls.count, "7")
     settle(window)
-    assert window.document.results[chosen(window).id].geometry.n_seeds == 7
+    assert window.document.asking.results[chosen(window).id].geometry.n_seeds == 7
     type_into(controls.length, "0.5")
     settle(window)
-    lengths = window.document.results[chosen(window).id].geometry.lengths
+    lengths = window.document.asking.results[chosen(window).id].geometry.lengths
     assert lengths.max() == pytest.approx(0.5, rel=3e-3)
     assert "length limit" in controls.fate.text()
 
@@ -350,17 +350,17 @@ def test_reference_state_can_be_typed(window):
     window.act("colour-by", "cp")
     settle(window)
     layer_id = chosen(window).id
-    before = window.document.results[layer_id].colours
+    before = window.document.asking.results[layer_id].colours
     controls = window.bench.case.reference
     type_into(controls.pressure, "100000")
     settle(window)
-    after = window.document.results[layer_id].colours
+    after = window.document.asking.results[layer_id].colours
     q = 0.5 * 1.225 * window.document.flow.reference.speed ** 2
     assert np.allclose(after - before, 1325 / q, atol=1e-4)
     assert "typed" in controls.origin.text()
     click(controls.reset)
     settle(window)
-    assert np.allclose(window.document.results[layer_id].colours, before)
+    assert np.allclose(window.document.asking.results[layer_id].colours, before)
     assert window.document.study.layers[-1].kind == "slice"
 
 

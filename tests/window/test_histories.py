@@ -75,7 +75,7 @@ def test_a_running_solution_is_followed(empty, tmp_path):
     solver.start()
     solver.join()
     window.histories.look()
-    wait(lambda: len(window.document.times) == 4, "the steps")
+    wait(lambda: len(window.document.clock.times) == 4, "the steps")
     settle(window)
     # Who looks at the newest step goes on to the next; what is on the table stays.
     wait(lambda: window.document.flow.step == 3, "the newest step")
@@ -88,7 +88,7 @@ def test_a_running_solution_is_followed(empty, tmp_path):
     wait(lambda: window.document.flow.step == 1, "the second step")
     simulate_run(folder, steps=6, iterations=20, pause=0.0)
     window.histories.look()
-    wait(lambda: len(window.document.times) == 6, "more steps")
+    wait(lambda: len(window.document.clock.times) == 6, "more steps")
     assert window.document.flow.step == 1
     click(window.ledger.history.stop)
     assert window.histories.folder is None
@@ -100,7 +100,7 @@ def test_a_folder_that_goes_is_told_and_a_step_written_by_half_is_passed_over(em
     window, folder = empty, tmp_path / "run"
     simulate_run(folder, steps=3, iterations=5, pause=0.0)
     window.act("follow", str(folder))
-    wait(lambda: len(window.document.times) == 3, "the run")
+    wait(lambda: len(window.document.clock.times) == 3, "the run")
     settle(window)
     whole = (folder / "flow_0003.vts").read_bytes()
     (folder / "flow_0004.vts").write_bytes(whole[: len(whole) // 2])
@@ -109,7 +109,7 @@ def test_a_folder_that_goes_is_told_and_a_step_written_by_half_is_passed_over(em
     (folder / "flow_0004.vts").write_bytes(whole)
     (folder / "flow_0005.vts").write_bytes(whole)
     window.histories.look()
-    wait(lambda: len(window.document.times) == 5, "all of them")
+    wait(lambda: len(window.document.clock.times) == 5, "all of them")
     window.document.go_to_step(3)
     wait(lambda: window.document.flow.step == 3, "the step that is whole now")
     for path in folder.iterdir():
@@ -165,12 +165,12 @@ def test_a_collection_that_grows_is_followed(empty, tmp_path):
 
     index(2)
     window.act("follow", str(tmp_path))
-    wait(lambda: len(window.document.times) == 2, "two steps")
+    wait(lambda: len(window.document.clock.times) == 2, "two steps")
     settle(window)
     window.document.go_to_step(1)
     wait(lambda: window.document.flow.step == 1, "the last of them")
     index(3)
     window.histories.look()
-    wait(lambda: window.document.times == (0.0, 0.5, 1.0), "the third")
+    wait(lambda: window.document.clock.times == (0.0, 0.5, 1.0), "the third")
     wait(lambda: window.document.flow.step == 2, "the newest")
     settle(window)

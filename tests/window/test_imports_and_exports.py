@@ -39,7 +39,7 @@ def test_a_body_is_laid_into_the_flow_and_takes_its_values(window, tmp_path):
     assert window.bench.card.controls["body"].source.text().startswith("From probe.stl")
     window.colour_by("speed")
     settle(window)
-    result = window.document.results[layer.id]
+    result = window.document.asking.results[layer.id]
     store = window.document.evaluator.store
     np.testing.assert_allclose(result.colours, result.geometry.stencil.apply(store.values("speed")))
     assert np.isfinite(result.colours).all()
@@ -49,7 +49,7 @@ def test_a_body_is_laid_into_the_flow_and_takes_its_values(window, tmp_path):
     assert kept.shape.path == str(tmp_path / "probe.stl")
     (tmp_path / "probe.stl").write_bytes(b"nothing")
     window.document.open_path(tmp_path / "deep" / "a.tidal")
-    wait(lambda: any("STL" in text for text in window.document.failures.values()), "the trouble on the card")
+    wait(lambda: any("STL" in text for text in window.document.asking.failures.values()), "the trouble on the card")
 
 
 @pytest.mark.gui
@@ -72,7 +72,7 @@ def test_a_list_of_points_becomes_seeds_or_points(window, tmp_path):
     layer = window.document.chosen_layer
     assert layer.kind == "streamlines"
     np.testing.assert_allclose(layer.shape.listed, points)
-    lines = window.document.results[layer.id].geometry
+    lines = window.document.asking.results[layer.id].geometry
     assert lines.n_seeds == 13
     assert lines.n_lines == 12
     controls = window.bench.card.controls["streamlines"]
@@ -87,7 +87,7 @@ def test_a_list_of_points_becomes_seeds_or_points(window, tmp_path):
     assert layer.kind == "points"
     window.colour_by("file:Pressure")
     settle(window)
-    colours = window.document.results[layer.id].colours.reshape(13, 6)
+    colours = window.document.asking.results[layer.id].colours.reshape(13, 6)
     assert np.isnan(colours[-1]).all(), "outside the flow there is no value"
     assert (np.ptp(colours[:12], axis=1) == 0.0).all()
     assert "13 points from taps.csv" in window.deck.cards[layer.id].toolTip()
@@ -125,7 +125,7 @@ def test_the_flow_is_saved_with_the_quantities_in_use(window, tmp_path):
 def test_cards_are_saved_as_geometry(window, tmp_path):
     window.act("add-streamlines")
     settle(window)
-    lines = window.document.results[window.document.chosen].geometry
+    lines = window.document.asking.results[window.document.chosen].geometry
     window.act("save-card", str(tmp_path / "lines.csv"))
     wait(lambda: any("Saved lines.csv" in t for t in texts(window)), "the lines")
     rows = (tmp_path / "lines.csv").read_text().splitlines()
@@ -137,6 +137,6 @@ def test_cards_are_saved_as_geometry(window, tmp_path):
         window.act("save-card", str(tmp_path / name))
         wait(lambda n=name: any(f"Saved {n}" in t for t in texts(window)), name)
     mesh = meshio.read(tmp_path / "slice.ply")
-    cut = window.document.results[slice_id]
+    cut = window.document.asking.results[slice_id]
     np.testing.assert_allclose(mesh.points, cut.geometry.points)
     np.testing.assert_allclose(mesh.point_data["Mach_number"], cut.colours, rtol=1e-6)

@@ -17,8 +17,8 @@ from vtkmodules.vtkIOXML import vtkXMLImageDataWriter, vtkXMLStructuredGridWrite
 from driving import click, drag, keys, move, settle, spin, wait
 from small_series import series
 from tidal_lens.app import autosave, faults, theme
-from tidal_lens.app.document import Notice
 from tidal_lens.app.jobs import Jobs, Slot
+from tidal_lens.app.notices import Notice
 from tidal_lens.app.parts import Check, Words, telling_digits
 from tidal_lens.memory import KEEPER, limit, said_limit
 from tidal_lens.scratch import clean, own_mark, writing
@@ -179,9 +179,9 @@ def test_steps_and_what_rests_on_them_stay_within_the_limit(empty, tmp_path, mem
         empty.document.go_to_step(step)
         wait(lambda s=step: empty.document.flow.step == s, "the step")
         settle(empty)
-        assert not empty.document.failures
+        assert not empty.document.asking.failures
         assert KEEPER.total <= limit() + fixed
-    assert empty.document.results[slice_of(empty.document.study).id].colours is not None
+    assert empty.document.asking.results[slice_of(empty.document.study).id].colours is not None
 
 
 # -- faults ----------------------------------------------------------------------------------------------------------------
@@ -221,7 +221,7 @@ def test_an_exception_in_a_slot_is_told_and_work_goes_on(hearing, tmp_path, monk
     assert any("could not be written" in s.notice.text for s in window.strips.live())
     edit_at(window.document, 0.3)
     settle(window)
-    assert window.document.results[slice_of(window.document.study).id].layer.shape.position == 0.3
+    assert window.document.asking.results[slice_of(window.document.study).id].layer.shape.position == 0.3
 
 
 @pytest.mark.parametrize("position", [1e12, -1e12])
@@ -376,7 +376,7 @@ def test_pointing_at_lines_works_nothing_out_on_the_windows_thread(window, monke
 
     window.act("add-streamlines")
     settle(window)
-    many = window.document.results[window.document.chosen].geometry
+    many = window.document.asking.results[window.document.chosen].geometry
     real, here = Camera.project, []
 
     def watched(self, points, *size):

@@ -116,7 +116,7 @@ def test_doubtful_results_stay_out_until_they_are_wanted(window, tmp_path, chang
     wait(lambda: window.document.flow is not before, "the case", 20)
     settle(window)
     assert window.document.flow.title == "doubtful"
-    assert not window.document.failures
+    assert not window.document.asking.failures
     assert words.split(",")[0] in strips(window)[0], "it is told again that something is amiss"
     window.act("add-streamlines")
     settle(window)
@@ -153,7 +153,7 @@ def test_cell_data_are_prepared_and_marked(window, tmp_path):
     assert np.abs(speed - flow.points[:, 1])[inner].max() < 1e-6
     window.act("add-streamlines")
     settle(window)
-    assert window.document.results[window.document.chosen].geometry.n_lines > 5
+    assert window.document.asking.results[window.document.chosen].geometry.n_lines > 5
 
 
 def test_another_case_takes_the_place_of_the_first(window, tmp_path):
@@ -162,7 +162,7 @@ def test_another_case_takes_the_place_of_the_first(window, tmp_path):
     window.document.open_path(small_case(tmp_path / "small.vts"))
     wait(lambda: window.document.flow.title == "small", "the case", 20)
     settle(window)
-    assert all(layer.id in window.document.results for layer in window.document.study.layers if layer.kind == "slice")
+    assert all(layer.id in window.document.asking.results for layer in window.document.study.layers if layer.kind == "slice")
     assert window.document.undo_what == "" or "isosurface" in window.document.undo_what
     assert window.top.title.text().startswith("small")
 

@@ -48,10 +48,10 @@ def test_lines_follow_another_averaging_of_cell_values(empty, tmp_path):
     empty.act("add-streamlines")
     settle(empty)
     layer = document.chosen_layer
-    before = document.results[layer.id].geometry
+    before = document.asking.results[layer.id].geometry
     document.edit(document.study.with_(choices=document.study.choices.with_(averaging="distance")), "Averaging")
     settle(empty)
-    after = document.results[layer.id].geometry
+    after = document.asking.results[layer.id].geometry
     alone = Evaluator(document.flow, document.evaluator.store.reference, document.evaluator.store.methods)
     right = alone.evaluate(layer, Token()).geometry
     assert not np.array_equal(before.points, right.points), "it makes a difference here"
@@ -76,9 +76,9 @@ def test_another_reference_while_a_card_computes_loses_nothing(window, monkeypat
     document.edit(document.study.with_(reference=Reference(pressure=9e4, density=1.1, velocity=(200.0, 0.0, 0.0))), "Reference")
     gate.set()
     settle(window)
-    result = document.results[layer.id]
+    result = document.asking.results[layer.id]
     assert len(result.geometry.faces) > 0
-    assert layer.id not in document.failures
+    assert layer.id not in document.asking.failures
     assert result.layer.look.colour_by == "speed"
 
 
@@ -96,16 +96,16 @@ def test_recolouring_after_a_long_drag_of_another_card_works_no_shape_out_again(
     drag(window.view, bead, bead + QPointF(90, 20), steps=70)
     settle(window)
     document.choose(lines.id)
-    before = document.results[lines.id].geometry
+    before = document.asking.results[lines.id].geometry
     window.act("colour-by", "speed")
     settle(window)
-    assert document.results[lines.id].layer.look.colour_by == "speed"
-    assert document.results[lines.id].geometry is before
+    assert document.asking.results[lines.id].layer.look.colour_by == "speed"
+    assert document.asking.results[lines.id].geometry is before
     assert not made
 
 
 def range_of(document, name="file:Density"):
-    document.ask_quantity(name)
+    document.asking.ask_quantity(name)
     wait(lambda: document.key(name) is not None and not document.jobs.is_busy(), "the key")
     return document.key(name)[1:]
 
@@ -172,7 +172,7 @@ def test_a_card_may_be_called_like_a_piece_of_work(window):
         document.edit(document.study.adding(layer), "Add")
     settle(window)
     for name in ("step", "case", "export", "outline"):
-        assert len(document.results[name].geometry.faces) > 0
+        assert len(document.asking.results[name].geometry.faces) > 0
     document.open_path(document.flow.path)
     wait(lambda: len(document.study.layers) == 2, "the case opened again")
     settle(window)
@@ -213,8 +213,8 @@ def test_a_late_failure_of_an_older_wish_says_nothing(window, monkeypatch):
     document.edit_layer(layer.with_(shape=layer.shape.with_(position=0.5)), "Move")
     gate.set()
     settle(window)
-    assert layer.id not in document.failures
-    assert document.results[layer.id].layer.shape.position == 0.5
+    assert layer.id not in document.asking.failures
+    assert document.asking.results[layer.id].layer.shape.position == 0.5
 
 
 def test_a_body_whose_file_changed_is_another(window, tmp_path):
@@ -232,8 +232,8 @@ def test_a_body_whose_file_changed_is_another(window, tmp_path):
     written(1.0)
     document.add(new_body(tmp_path / "a.stl"))
     settle(window)
-    first = document.results[document.chosen].geometry.points.max()
+    first = document.asking.results[document.chosen].geometry.points.max()
     written(2.5)
     window.act("again")
     settle(window)
-    assert document.results[document.chosen].geometry.points.max() == pytest.approx(2.5 * first)
+    assert document.asking.results[document.chosen].geometry.points.max() == pytest.approx(2.5 * first)

@@ -32,7 +32,7 @@ def at(window, step):
 
 def shown_density(window):
     layer = next(x for x in window.document.study.layers if x.kind == "slice")
-    result = window.document.results[layer.id]
+    result = window.document.asking.results[layer.id]
     assert result.layer.look.colour_by == DENSITY
     return float(result.colours.mean())
 
@@ -121,7 +121,7 @@ def test_a_missing_step_is_told_and_passed_over(run):
     click(run.top.transport.on)
     wait(run.strips.live, "a notice", 20)
     assert "Step 3 is passed over" in run.strips.live()[0].notice.text
-    assert run.document.broken_steps == {2}
+    assert run.document.clock.broken_steps == {2}
     slider = run.top.transport.slider
     marked = pixels(slider)[2:7, 6 + (slider.width() - 12) * 2 // 4 - 2: 6 + (slider.width() - 12) * 2 // 4 + 3]
     assert (marked[..., 0] - marked[..., 1]).max() > 60, "the step is marked in red"
@@ -158,10 +158,10 @@ def test_a_study_of_a_longer_series_opens_at_its_last_step(run, tmp_path):
 def test_lines_and_surfaces_follow_the_time(run):
     run.act("add-streamlines")
     settle(run)
-    lines = run.document.results[run.document.chosen]
+    lines = run.document.asking.results[run.document.chosen]
     click(run.top.transport.on)
     at(run, 1)
-    again = run.document.results[run.document.chosen]
+    again = run.document.asking.results[run.document.chosen]
     assert again is not lines
     assert again.geometry.n_lines == lines.geometry.n_lines  # the velocity is the same at all times
     assert np.allclose(again.geometry.lengths, lines.geometry.lengths)
@@ -179,7 +179,7 @@ def test_numbered_files_are_offered_as_a_series(empty, tmp_path):
     strip = empty.strips.live()[0]
     assert "3 files" in strip.notice.text
     click(strip.buttons[0])
-    wait(lambda: len(empty.document.times) == 3, "the series", 20)
+    wait(lambda: len(empty.document.clock.times) == 3, "the series", 20)
     at(empty, 1)
     assert empty.document.flow.fields["Density"].values.max() == 2.0
     click(empty.top.transport.on)
@@ -190,7 +190,7 @@ def test_numbered_files_are_offered_as_a_series(empty, tmp_path):
     empty.document.open_path(study)
     wait(lambda: empty.document.file == study, "the study", 20)
     at(empty, 2)
-    assert empty.document.times == (1.0, 2.0, 3.0)
+    assert empty.document.clock.times == (1.0, 2.0, 3.0)
 
 
 @pytest.mark.gui
@@ -199,7 +199,7 @@ def test_a_step_is_jumped_to_by_its_number_or_its_time(run):
     type_into(transport.time, "4")
     wait(lambda: run.document.flow.step == 3, "the fourth step")
     assert transport.time.text().startswith("4 of 5")
-    times = run.document.times
+    times = run.document.clock.times
     type_into(transport.time, f"t = {times[1] + 0.1 * (times[2] - times[1])}")
     wait(lambda: run.document.flow.step == 1, "the nearest step")
     type_into(transport.time, "nowhere")
@@ -224,11 +224,11 @@ def test_steps_are_left_out_and_taken_in_again(run):
     type_into(reading.first, "2")
     type_into(reading.each, "2")
     click(reading.again)
-    wait(lambda: document.times == (0.5, 2.0), "two steps")
+    wait(lambda: document.clock.times == (0.5, 2.0), "two steps")
     at(run, 1)
     assert document.flow.fields["Density"].values[0] == pytest.approx(1.0 + 2.0)
     assert reading.section.title == "What is read: a part"
     document.undo()
-    wait(lambda: document.times == (0.0, 0.5, 1.5, 2.0, 4.0), "undo")
+    wait(lambda: document.clock.times == (0.0, 0.5, 1.5, 2.0, 4.0), "undo")
     at(run, 4)
     assert document.flow.fields["Density"].values[0] == pytest.approx(1.0 + 4.0)

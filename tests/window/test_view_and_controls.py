@@ -74,7 +74,7 @@ def test_shift_f_frames_the_chosen_card(window):
     before = window.document.camera
     keys(window.view, Qt.Key.Key_F, modifiers=Qt.KeyboardModifier.ShiftModifier)
     settle(window)
-    points = window.document.results[chosen(window).id].geometry.points
+    points = window.document.asking.results[chosen(window).id].geometry.points
     places, depth = window.view.shown_camera.project(points, window.view.width(), window.view.height())
     assert depth.min() > 0
     assert places.min() > 0

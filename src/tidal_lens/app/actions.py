@@ -67,7 +67,7 @@ def _can_step(w: Window) -> bool:
 
 
 def _has_steps(w: Window) -> bool:
-    return len(w.document.times) > 1
+    return len(w.document.clock.times) > 1
 
 
 def _looker(axis: int, sign: int) -> Callable[[Window, str], object]:
@@ -138,8 +138,9 @@ ACTIONS: tuple[Action, ...] = (
     Action("fold-bench", "Fold the bench", "F9", "Hide or show the bench.", lambda w, _: w.fold_bench()),
     Action("fold-ledger", "Fold the ledger", "F10", "Hide or show the ledger.", lambda w, _: w.ledger.fold()),
     Action("theme", "Change the theme", "F8", "Change between the chart and night themes.", lambda w, _: w.change_theme()),
-    Action("again", "Compute again", "F5", "Compute what failed or was cancelled.", lambda w, _: w.document.compute_again(), _open_case),
-    Action("cancel", "Cancel the running work", "Esc", "Give up what is being computed.", lambda w, _: w.document.cancel_work(),
+    Action("again", "Compute again", "F5", "Compute what failed or was cancelled.",
+           lambda w, _: w.document.asking.compute_again(), _open_case),
+    Action("cancel", "Cancel the running work", "Esc", "Give up what is being computed.", lambda w, _: w.document.asking.cancel_work(),
            lambda w: w.document.jobs.is_busy()),
     Action("help", "Keys and commands", "F1", "List all commands and their keys.", lambda w, _: w.show_help()),
     Action("quit", "Quit", "Ctrl+Q", "Close the window.", lambda w, _: w.close()),

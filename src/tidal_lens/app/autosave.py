@@ -8,7 +8,8 @@ from pathlib import Path
 import platformdirs
 from PyQt6.QtCore import QObject, QTimer
 
-from tidal_lens.app.document import Document, Notice
+from tidal_lens.app.document import Document
+from tidal_lens.app.notices import Notice
 from tidal_lens.errors import TidalLensError
 from tidal_lens.scratch import clean, is_alive, own_mark
 from tidal_lens.study.files import SUFFIX, save_study
@@ -105,7 +106,7 @@ class Autosave(QObject):
                 path.unlink(missing_ok=True)
 
         def take_up() -> None:
-            self._document.take_up(newest, None)
+            self._document.openings.take_up(newest, None)
             self._document.case_changed.connect(drop)
 
         self._document.noticed.emit(Notice("note", "Tidal Lens did not end properly last time. The study was kept.",

@@ -23,7 +23,8 @@ from PyQt6.QtWidgets import (
 
 from tidal_lens.app import theme
 from tidal_lens.app.bench import STATIONS
-from tidal_lens.app.document import Document, Notice
+from tidal_lens.app.document import Document
+from tidal_lens.app.notices import Notice
 from tidal_lens.app.parts import IconButton, label
 from tidal_lens.app.transport import Transport
 from tidal_lens.memory import KEEPER, limit, said_limit
@@ -143,7 +144,7 @@ class StatusLine(QWidget):
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         self.progress.setFixedWidth(110)
-        self.cancel = IconButton("x", "Cancel", "Cancel the running work (Esc)", document.cancel_work, size=14)
+        self.cancel = IconButton("x", "Cancel", "Cancel the running work (Esc)", document.asking.cancel_work, size=14)
         self.cancel.setFixedSize(QSize(20, 20))
         self.facts = QToolButton()
         self.facts.setAccessibleName("Memory")

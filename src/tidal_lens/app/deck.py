@@ -74,7 +74,7 @@ class Card(QWidget):
             self._timer.start()
         elif not busy:
             self._timer.stop()
-        trouble = self.document.failures.get(self.layer_id)
+        trouble = self.document.asking.failures.get(self.layer_id)
         state = "shown" if self.document.study.is_drawn(layer) else "hidden"
         self.setAccessibleName(f"{layer.name}, {layer.kind}, {state}")
         self.setToolTip(trouble or f"{layer.name}: {self._source(layer)}.\nLamp: show or hide; double-click it to show this "
@@ -126,9 +126,9 @@ class Card(QWidget):
         name = QFontMetrics(bold).elidedText(layer.name, Qt.TextElideMode.ElideRight, WIDTH - 36)
         p.drawText(QPointF(8, PICTURE + 25), name)
         p.setFont(small)
-        trouble = self.layer_id in self.document.failures
+        trouble = self.layer_id in self.document.asking.failures
         p.setPen(theme.colour("red" if trouble else "soft"))
-        text = self.document.failures.get(self.layer_id) or self._source(layer)
+        text = self.document.asking.failures.get(self.layer_id) or self._source(layer)
         p.drawText(QPointF(8, PICTURE + 42), QFontMetrics(small).elidedText(text, Qt.TextElideMode.ElideRight, WIDTH - 16))
 
     def _paint_chip(self, p: QPainter, layer: Layer) -> None:

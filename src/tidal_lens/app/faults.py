@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QFileDialog
 
 from tidal_lens import __version__
 from tidal_lens.app.autosave import state_folder
-from tidal_lens.app.document import Notice
+from tidal_lens.app.notices import Notice
 from tidal_lens.errors import TidalLensError
 from tidal_lens.scratch import writing
 

@@ -6,8 +6,9 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from tidal_lens.app.document import Document, Notice
+from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
+from tidal_lens.app.notices import Notice
 from tidal_lens.errors import TidalLensError
 from tidal_lens.formats.csv_tables import read_table
 from tidal_lens.measures.history import History, history_of
@@ -118,8 +119,8 @@ class Histories(QObject):
         times = run.times[document.study.reading.steps]
         self.steps_seen = max(len(run.times), 1)
         if not ours:
-            document.open_again(newest) if len(run.steps) > 1 else document.open_path(newest, anyway=True)
+            document.openings.open_again(newest) if len(run.steps) > 1 else document.open_path(newest, anyway=True)
         elif len(run.steps) > 1 and flow is not None and not flow.all_times:
-            document.open_again(newest)
-        elif len(times) > max(len(document.times), 1):
-            document.take_steps(times) if document.times else document.open_path(newest, anyway=True)
+            document.openings.open_again(newest)
+        elif len(times) > max(len(document.clock.times), 1):
+            document.clock.take_steps(times) if document.clock.times else document.open_path(newest, anyway=True)

@@ -11,8 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject
 
-from tidal_lens.app.document import Document, Notice
+from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
+from tidal_lens.app.notices import Notice
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.errors import TidalLensError
 from tidal_lens.formats.csv_tables import Table, read_table
@@ -119,7 +120,7 @@ class Imports(QObject):
 
     def save_card(self, layer_id: str, path: Path) -> None:
         """Save the surface or lines of a card with the quantities that are in use."""
-        evaluator, result = self.document.evaluator, self.document.results.get(layer_id)
+        evaluator, result = self.document.evaluator, self.document.asking.results.get(layer_id)
         if evaluator is None or result is None:
             self._tell(TidalLensError("The card has nothing to save yet.", "", "Wait for it, or press F5."))
             return

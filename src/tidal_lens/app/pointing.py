@@ -75,7 +75,7 @@ class Pointing:
         return ""
 
     def _drawn(self) -> list[Lines]:
-        study, results = self._document.study, self._document.results
+        study, results = self._document.study, self._document.asking.results
         found = [results[layer.id].geometry for layer in study.layers if layer.id in results and study.is_drawn(layer)]
         return [lines for lines in found if isinstance(lines, Lines) and lines.n_lines]
 

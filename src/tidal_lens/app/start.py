@@ -13,8 +13,8 @@ from PyQt6.QtGui import QGuiApplication, QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from tidal_lens.app import theme
-from tidal_lens.app.document import Notice
 from tidal_lens.app.jobs import Slot
+from tidal_lens.app.notices import Notice
 from tidal_lens.app.window import Window, settings
 from tidal_lens.scene.renderer import prefer_headless
 
@@ -112,7 +112,7 @@ def picture(path: Path | None, out: Path, size: tuple[int, int], chosen_theme: s
     while not (complete(window) or (troubles and not window.document.jobs.is_busy())) and time.monotonic() < end:
         app.processEvents()
         time.sleep(0.01)
-    troubles.extend(window.document.failures.values())
+    troubles.extend(window.document.asking.failures.values())
     done = complete(window)
     saved = done and grab(window).save(str(out))
     if not done:
@@ -121,7 +121,7 @@ def picture(path: Path | None, out: Path, size: tuple[int, int], chosen_theme: s
         troubles.append(f"{out} could not be written: is it a .png in a folder that exists?")
     window.hide()
     window.close()
-    if saved and not window.document.failures and not troubles:
+    if saved and not window.document.asking.failures and not troubles:
         return 0
     sys.stderr.write("\n".join(dict.fromkeys(troubles)) + "\n")
     return 1

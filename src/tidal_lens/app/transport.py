@@ -23,7 +23,7 @@ class StepSlider(QSlider):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)
-        broken, last = self._document.broken_steps, self.maximum()
+        broken, last = self._document.clock.broken_steps, self.maximum()
         if not broken or last < 1:
             return
         with QPainter(self) as painter:
@@ -79,7 +79,7 @@ class Transport(QWidget):
         if self._beat.isActive():
             self._beat.stop()
             self._document.release()
-        elif len(self._document.times) > 1:
+        elif len(self._document.clock.times) > 1:
             self._beat.start()
         self.play.set_icon("pause" if self._beat.isActive() else "play")
         self.play.setAccessibleName("Pause" if self._beat.isActive() else "Play")
@@ -91,7 +91,7 @@ class Transport(QWidget):
 
     def refresh(self) -> None:
         """Show the step asked for and its time, with dots while it is being read."""
-        times = self._document.times
+        times = self._document.clock.times
         self.setVisible(len(times) > 1)
         if len(times) < 2:
             return
@@ -111,7 +111,7 @@ class Transport(QWidget):
 
     def _jump(self) -> None:
         """Go to the step whose number was typed, or after "t" or "=" to the one nearest to a time."""
-        text, times = self.time.text().strip().lower(), self._document.times
+        text, times = self.time.text().strip().lower(), self._document.clock.times
         try:
             if text[:1] in ("t", "="):
                 wanted = parse_number(text.lstrip("t= "))

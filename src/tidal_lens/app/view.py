@@ -32,11 +32,11 @@ from tidal_lens.app.overlays.pin import PinOverlay
 from tidal_lens.app.overlays.rose import RoseOverlay
 from tidal_lens.app.parts import parse_number
 from tidal_lens.app.pointing import Pointing
-from tidal_lens.app.scenery import Scenery
 from tidal_lens.sampling.mesh import ready_mesh
 from tidal_lens.scene.camera import Camera, first_camera
 from tidal_lens.scene.renderer import Listener, Renderer
 from tidal_lens.scene.scene import Frame, Item
+from tidal_lens.scene.scenery import Scenery
 from tidal_lens.study.words import number_text
 
 _AT_REST = 160  # milliseconds without a move before the picture is drawn in full
@@ -72,7 +72,7 @@ class FlowView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("View of the flow")
         self.setMinimumSize(320, 240)
-        self.scenery = Scenery(document)
+        self.scenery = Scenery()
         self.keys = KeysOverlay(self)
         self.rose = RoseOverlay(self)
         self.handles = HandlesOverlay(self)
@@ -138,10 +138,10 @@ class FlowView(QWidget):
 
     def redraw(self, *, draft: bool = False) -> None:
         """Ask for a picture."""
-        flow, camera = self.document.flow, self.document.camera
-        if flow is None or camera is None:
+        table, camera = self.document.asking.table(), self.document.camera
+        if table is None or camera is None:
             return
-        scene = self.scenery.scene(theme.current().ground)
+        scene = self.scenery.scene(table, theme.current().ground, theme.current().soft)
         ratio = self.devicePixelRatioF()
         number = self.renderer.show(scene, camera, round(self.width() * ratio), round(self.height() * ratio), ratio, draft=draft)
         self._cameras[number] = camera
@@ -226,7 +226,7 @@ class FlowView(QWidget):
 
     def frame_chosen(self) -> None:
         """Bring the chosen card's geometry into the picture."""
-        result = self.document.results.get(self.document.chosen or "")
+        result = self.document.asking.results.get(self.document.chosen or "")
         camera = self.document.camera
         if result is None or camera is None or len(result.geometry.points) == 0:
             return

@@ -26,11 +26,12 @@ from tidal_lens.app.bars import Rail, StatusLine, Strips, TopBar
 from tidal_lens.app.bench import LAYER_STATIONS, Bench
 from tidal_lens.app.command_field import CommandField
 from tidal_lens.app.deck import Deck
-from tidal_lens.app.document import Document, Notice
+from tidal_lens.app.document import Document
 from tidal_lens.app.faults import Faults
 from tidal_lens.app.histories import Histories
 from tidal_lens.app.imports import Imports
 from tidal_lens.app.ledger import Ledger
+from tidal_lens.app.notices import Notice
 from tidal_lens.app.parts import label
 from tidal_lens.app.view import FlowView
 from tidal_lens.demo.kittiwake import ASSETS

@@ -54,7 +54,7 @@ class CardPanel(QWidget):
             self.document.edit_layer(layer.with_(name=text), "Rename")
 
     def _tell_trouble(self) -> None:
-        text = self.document.failures.get(self.document.chosen or "", "")
+        text = self.document.asking.failures.get(self.document.chosen or "", "")
         self.trouble.setText(text)
         self.trouble.setVisible(bool(text))
 

@@ -72,7 +72,7 @@ class StreamControls(Controls[StreamShape]):
         layer = self.layer()
         if layer is None or layer.id != layer_id:
             return
-        result = self.document.results.get(layer_id)
+        result = self.document.asking.results.get(layer_id)
         if result is None or not isinstance(result.geometry, Lines):
             self.inside.setText("")
             self.fate.setText("")

@@ -52,7 +52,7 @@ class HandlesOverlay:
         flow = self._view.document.flow
         if layer is None or flow is None:
             return None
-        result = self._view.document.results.get(layer.id)
+        result = self._view.document.asking.results.get(layer.id)
         return layer.shape.handles(flow, result.made if result is not None else None)
 
     def beads(self) -> dict[str, Vec]:

@@ -7,8 +7,9 @@ from typing import Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
-from tidal_lens.app.document import Document, Notice
+from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
+from tidal_lens.app.notices import Notice
 from tidal_lens.app.parts import Check, Tile, column, label, rule
 from tidal_lens.app.stations.case_balance import BalanceControls
 from tidal_lens.app.stations.case_boundaries import BoundariesControls
@@ -69,7 +70,7 @@ class CaseStation(QWidget):
             return
         for f in flow.fields.values():
             for name in _parts_of(f.name, f.components):
-                self.document.ask_quantity(name)
+                self.document.asking.ask_quantity(name)
 
     def _refresh_light(self) -> None:
         self.outline.setChecked(self.document.study.outline)

@@ -6,8 +6,9 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QPushButton, QWidget
 
-from tidal_lens.app.document import Document, Notice
+from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
+from tidal_lens.app.notices import Notice
 from tidal_lens.app.parts import column, label, row
 from tidal_lens.app.stations.rows import Section
 from tidal_lens.errors import TidalLensError

@@ -8,8 +8,9 @@ from typing import Any
 
 from PyQt6.QtWidgets import QLineEdit, QPushButton, QWidget
 
-from tidal_lens.app.document import Document, Notice
+from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
+from tidal_lens.app.notices import Notice
 from tidal_lens.app.parts import NumberField, Picker, column, label, parse_number, row
 from tidal_lens.flow.atmosphere import HIGHEST, LOWEST, altitude_of, standard_air
 from tidal_lens.flow.case import Flow

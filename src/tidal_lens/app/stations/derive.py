@@ -135,7 +135,7 @@ class DeriveStation(QWidget):
     def _ask(self) -> None:
         q = self._quantity()
         if q is not None and self.isVisible() and not q.missing and q.components == 1:
-            self.document.ask_quantity(q.name)
+            self.document.asking.ask_quantity(q.name)
 
     def _known(self, name: str) -> None:
         if name == self.chosen:

@@ -9,8 +9,9 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QLineEdit, QMenu, QPushButton, QWidget
 
-from tidal_lens.app.document import Document, Notice
+from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
+from tidal_lens.app.notices import Notice
 from tidal_lens.app.parts import column, label, row
 from tidal_lens.app.stations.formula_editor import FormulaEdit
 from tidal_lens.app.stations.silhouette import Silhouette

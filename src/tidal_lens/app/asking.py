@@ -1,0 +1,156 @@
+"""What the table's layers come to: asked for by what each rests on, worked out on other threads."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.app.jobs import Slot
+from tidal_lens.errors import TidalLensError
+from tidal_lens.quantities.store import LARGE, Distribution
+from tidal_lens.scene.scenery import OUTLINE, Key, Table
+from tidal_lens.study.evaluate import Evaluated, Evaluator, Wish, quantities_on_keys
+from tidal_lens.study.model import Layer
+from tidal_lens.study.session import key_of, seen_range
+
+if TYPE_CHECKING:
+    from tidal_lens.app.document import Document
+
+
+class Asking:
+    """Results and failures by layer; an answer counts if what it rests on is still what is wanted. On the window's thread."""
+
+    def __init__(self, document: Document) -> None:
+        self._document = document
+        self.results: dict[str, Evaluated] = {}
+        self.failures: dict[str, str] = {}
+        self._asked: dict[str, Wish] = {}
+
+    def clear(self) -> None:
+        """Another case: nothing of the old one is wanted."""
+        for layer_id in self._asked:
+            self._document.jobs.cancel(Slot("card", layer_id))
+        self.results, self.failures, self._asked = {}, {}, {}
+
+    def refresh(self) -> None:
+        """Ask for whatever is to be seen and is not there yet."""
+        study = self._document.study
+        ids = {layer.id for layer in study.layers}
+        for gone in (set(self.results) | set(self._asked)) - ids:
+            self._document.jobs.cancel(Slot("card", gone))
+            self.results.pop(gone, None)
+            self.failures.pop(gone, None)
+            self._asked.pop(gone, None)
+        for layer in study.layers:
+            if study.is_drawn(layer):
+                self._ask(layer)
+
+    def compute_again(self) -> None:
+        """Ask anew for what failed or was cancelled."""
+        self._asked.clear()
+        self.failures.clear()
+        self.refresh()
+
+    def cancel_work(self) -> None:
+        """Give up the job that has run longest."""
+        document = self._document
+        job = document.jobs.foremost()
+        if job is None:
+            return
+        document.jobs.cancel(job.slot)
+        if job.slot.purpose == "card" and document.study.layer(job.slot.key) is not None:
+            self.failures[job.slot.key] = "Cancelled. F5 computes it."
+            document.result_changed.emit(job.slot.key)
+
+    def _ask(self, layer: Layer) -> None:
+        document = self._document
+        evaluator = document.evaluator
+        if evaluator is None:
+            return
+        draft = document.dragging
+        wish = evaluator.wish(layer, draft=draft)
+        if self._asked.get(layer.id) == wish:
+            evaluator.use(wish)
+            return
+        self._asked[layer.id] = wish
+        self.failures.pop(layer.id, None)
+
+        def done(result: Evaluated) -> None:
+            # While something is dragged, pictures of where it was a moment ago are better than none.
+            wanted = self._asked.get(layer.id) == wish or (document.dragging and evaluator is document.evaluator)
+            if not wanted or document.study.layer(layer.id) is None:
+                return
+            self.results[layer.id] = result
+            document.result_changed.emit(layer.id)
+            for name in quantities_on_keys(result.layer):
+                document.quantity_known.emit(name)
+
+        def failed(error: TidalLensError) -> None:
+            if self._asked.get(layer.id) != wish:
+                return
+            self.failures[layer.id] = str(error)
+            self.results.pop(layer.id, None)
+            document.result_changed.emit(layer.id)
+
+        for name in quantities_on_keys(layer):
+            self._first_look(evaluator, name)
+        document.jobs.submit(Slot("card", layer.id), layer.name, lambda token: evaluator.evaluate(layer, token, draft=draft), done, failed)
+        document.result_changed.emit(layer.id)
+
+    def _first_look(self, evaluator: Evaluator, name: str) -> None:
+        """Of a large flow, show a quantity's range from a sample while the whole is worked out."""
+        document = self._document
+        if evaluator.flow.n_points < LARGE or evaluator.store.known_distribution(name) is not None:
+            return
+
+        def known(spread: Distribution | None) -> None:
+            if spread is not None and evaluator is document.evaluator:
+                document.quantity_known.emit(name)
+
+        document.jobs.submit(Slot("first look", name), "A first look", lambda token: evaluator.store.preview(name, token), known,
+                         lambda _error: None)
+
+    def ask_quantity(self, name: str) -> None:
+        """Work out a quantity and its distribution."""
+        document = self._document
+        evaluator = document.evaluator
+        spread = evaluator.store.known_distribution(name) if evaluator is not None else None
+        if evaluator is None or (spread is not None and not spread.coarse):
+            return
+        title = evaluator.store.describe(name).title
+        self._first_look(evaluator, name)
+        document.jobs.submit(Slot("quantity", name), title, lambda token: evaluator.store.distribution(name, token),
+                         lambda _answer: document.quantity_known.emit(name), document.tell)
+
+    def key(self, name: str) -> tuple[Distribution, float, float] | None:
+        """Distribution and range of a quantity's key, if known; of a series, the range that is seen first is kept in the study."""
+        document = self._document
+        evaluator = document.evaluator
+        if evaluator is None:
+            return None
+        found = key_of(document.study, evaluator, name)
+        if found is not None and len(document.clock.times) > 1 and not found[0].coarse:
+            document.note_range(name, seen_range(document.study, evaluator, name, found[0]))
+        return found
+
+    def table(self) -> Table | None:
+        """All that lies on the table, for the scene; None while nothing is open."""
+        document = self._document
+        flow, evaluator = document.flow, document.evaluator
+        if flow is None or evaluator is None:
+            return None
+
+        def key(name: str) -> Key | None:
+            known = self.key(name)
+            return None if known is None else Key(known[1], known[2], evaluator.store.describe(name).scale)
+
+        return Table(flow, document.study, self.results, key, self._outline(evaluator) if document.study.outline else None)
+
+    def _outline(self, evaluator: Evaluator) -> NDArray[np.float64] | None:
+        document = self._document
+        if evaluator.known_outline is None:
+            document.jobs.submit(Slot("outline"), "Outline", lambda _token: evaluator.outline(),
+                                 lambda _answer: document.result_changed.emit(OUTLINE), lambda _error: None)
+        return evaluator.known_outline

@@ -1,0 +1,135 @@
+"""From what a study came to, to the scene: which items are drawn, in which colours."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.cutting.surface import Surface
+from tidal_lens.flow.case import Flow
+from tidal_lens.memory import KEEPER
+from tidal_lens.scene.palettes import palette
+from tidal_lens.scene.scene import ColourMap, Item, LinesItem, Scene, SurfaceItem
+from tidal_lens.study.evaluate import Evaluated
+from tidal_lens.study.model import Layer, Study
+
+OUTLINE = "·outline"
+_MAPS = 64
+
+
+@dataclass(frozen=True)
+class Key:
+    """The range of a colour key, and which sort of palette it has."""
+
+    low: float
+    high: float
+    scale: str
+
+
+@dataclass(frozen=True, eq=False)
+class Table:
+    """All that lies on the table.
+
+    Attributes
+    ----------
+    flow : Flow
+        The flow.
+    study : Study
+        What is shown of it.
+    results : mapping
+        What its layers came to, as far as they are there.
+    key : callable
+        The key of a quantity; None where it is not known yet.
+    outline : ndarray, shape (n, 2, 3), or None
+        Sharp edges of the flow's outside, if they are known.
+    """
+
+    flow: Flow
+    study: Study
+    results: Mapping[str, Evaluated]
+    key: Callable[[str], Key | None]
+    outline: NDArray[np.float64] | None
+
+
+def _size_of(item: Item) -> int:
+    arrays = [item.points, item.values, item.faces if isinstance(item, SurfaceItem) else item.offsets]
+    return sum(a.nbytes for a in arrays if a is not None)
+
+
+class Scenery:
+    """Builds scenes; items that did not change stay the same objects, so that nothing is uploaded twice."""
+
+    def __init__(self) -> None:
+        self._items: dict[str, tuple[tuple[Any, ...], Item]] = {}
+        self._maps: dict[Key, ColourMap] = {}
+
+    def clear(self) -> None:
+        """Forget everything: another flow."""
+        self._items.clear()
+        self._maps.clear()
+
+    def scene(self, table: Table, ground: str, edge: str) -> Scene:
+        """The scene of a study, as far as it has been worked out.
+
+        Parameters
+        ----------
+        table : Table
+            What there is.
+        ground, edge : str
+            Colours (``#rrggbb``) behind everything, and of the outline.
+        """
+        study = table.study
+        items = [self._item(layer, table.results[layer.id], table.key) for layer in study.layers
+                 if layer.id in table.results and study.is_drawn(layer)]
+        if study.outline and table.outline is not None:
+            items.append(self._outline(table.outline, edge))
+        there = {layer.id for layer in study.layers} | {OUTLINE}
+        for gone in self._items.keys() - there:
+            del self._items[gone]
+        # Drawn arrays are held by the view and by the graphics library, each once.
+        KEEPER.note("view", 2 * sum(_size_of(item) for _, item in self._items.values()), lambda: None, "pictures", fixed=True)
+        low, high = table.flow.bounds
+        return Scene(tuple(items), ground, low, high)
+
+    def _outline(self, ready: NDArray[np.float64], tint: str) -> Item:
+        def make() -> Item:
+            offsets = np.arange(0, 2 * len(ready) + 1, 2, dtype=np.int64)
+            return LinesItem(OUTLINE, ready.reshape(-1, 3), offsets, None, None, tint, 1.0, pickable=False)
+
+        return self._keep(OUTLINE, (id(ready), tint), make)
+
+    def _keep(self, name: str, basis: tuple[Any, ...], make: Callable[[], Item]) -> Item:
+        there = self._items.get(name)
+        if there is None or there[0] != basis:
+            there = (basis, make())
+            self._items[name] = there
+        return there[1]
+
+    def _colours(self, key: Key | None) -> ColourMap | None:
+        if key is None:
+            return None
+        if key not in self._maps:
+            if len(self._maps) > _MAPS:
+                self._maps.clear()
+            self._maps[key] = ColourMap(palette(key.scale, key.low, key.high), key.low, key.high)
+        return self._maps[key]
+
+    def _item(self, layer: Layer, result: Evaluated, key: Callable[[str], Key | None]) -> Item:
+        name = layer.look.colour_by
+        colours = self._colours(key(name)) if name is not None and result.layer.look.colour_by == name else None
+        values = result.colours if colours is not None else None
+        geometry, look = result.geometry, layer.look
+
+        def make() -> Item:
+            if isinstance(geometry, Surface) and look.on == "surface":
+                return SurfaceItem(layer.id, geometry.points, geometry.faces, values, colours, look.colour, look.opacity,
+                                   look.mesh_lines, layer.shape.lit)
+            assert not isinstance(geometry, Surface)
+            assert look.on == "lines"
+            return LinesItem(layer.id, geometry.points, geometry.offsets, values, colours, look.colour, look.width)
+
+        return self._keep(layer.id, (id(geometry.points), id(values), id(colours), look), make)

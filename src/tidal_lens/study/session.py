@@ -1,0 +1,154 @@
+"""A study with the flow that it looks at: what the window, a run without one, and tests all begin from. No interface in it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from tidal_lens.errors import StudyError
+from tidal_lens.flow.case import Flow
+from tidal_lens.quantities.store import Distribution
+from tidal_lens.study.basis import said_of
+from tidal_lens.study.beginnings import first_study
+from tidal_lens.study.corrections import corrected
+from tidal_lens.study.evaluate import Answers, Evaluated, Evaluator, key_range, methods_of, reference_of
+from tidal_lens.study.files import load_study
+from tidal_lens.study.model import KeySetting, ReadingSetting, SeenRange, Study
+from tidal_lens.study.partly import open_as
+from tidal_lens.study.series import Series, share_mesh
+from tidal_lens.work import Token
+
+_WHOLE = ReadingSetting()
+
+
+@dataclass(frozen=True, eq=False)
+class Session:
+    """What was opened.
+
+    Attributes
+    ----------
+    raw, flow : Flow
+        As it was read, and as the study has it.
+    evaluator : Evaluator
+        Of that flow, with the study's reference state and methods.
+    study : Study
+        What is on the table.
+    """
+
+    raw: Flow
+    flow: Flow
+    evaluator: Evaluator
+    study: Study
+
+    def results(self, token: Token | None = None) -> dict[str, Evaluated]:
+        """What all layers that are drawn came to, by their ids.
+
+        Raises
+        ------
+        TidalLensError
+            One of them cannot be made.
+        CancelledError
+            The token was cancelled.
+        """
+        wanted = token or Token()
+        return {layer.id: self.evaluator.evaluate(layer, wanted) for layer in self.study.layers if self.study.is_drawn(layer)}
+
+    def series(self) -> Series | None:
+        """The steps of its series; None for steady flow."""
+        flow, study = self.flow, self.study
+        if len(flow.times) < 2:
+            return None
+        return Series(flow.path, self.evaluator, numbered=study.numbered, reading=study.reading,
+                      correct=lambda read: corrected(read, study))
+
+
+def open_session(path: Path, study: Study | None = None, token: Token | None = None, *, anyway: bool = False, numbered: bool = False,
+                 reading: ReadingSetting = _WHOLE) -> Session:
+    """Open a result, as a study has it, or with what a result first shows.
+
+    Parameters
+    ----------
+    path : Path
+        The result.
+    study : Study, optional
+        What is on the table; it says itself what is read, and ``numbered`` and ``reading`` are passed over.
+    token : Token, optional
+        Progress and cancel.
+    anyway, numbered, reading
+        As of :func:`tidal_lens.study.partly.open_as`.
+
+    Raises
+    ------
+    TidalLensError
+        It cannot be opened.
+    CancelledError
+        The token was cancelled.
+    """
+    part, many = (reading, numbered) if study is None else (study.reading, study.numbered)
+    raw = open_as(path, part, token, anyway=anyway, step=None if study is None else study.step, numbered=many)
+    flow = raw if study is None else corrected(raw, study)
+    evaluator = (Evaluator(flow, flow.reference) if study is None
+                 else Evaluator(flow, reference_of(flow, study), methods_of(study)))
+    begun = first_study(flow, evaluator.store) if study is None else study
+    facts = {"case": str(path.resolve()), "step": flow.step, "numbered": many, "reading": part}
+    return Session(raw, flow, evaluator, begun.model_copy(update=facts))
+
+
+def open_study(path: Path, token: Token | None = None) -> Session:
+    """Open a study's file, and the result that it looks at.
+
+    Raises
+    ------
+    TidalLensError
+        One of them cannot be opened.
+    CancelledError
+        The token was cancelled.
+    """
+    study = load_study(path)
+    if not study.case:
+        raise StudyError("The study names no case.", str(path), "Open a result instead.")
+    return open_session(Path(study.case), study, token, anyway=True)
+
+
+def said_otherwise(raw: Flow, shown: Study, study: Study, answers: Answers | None, token: Token) -> Session:
+    """The same result, taken as the user says now; read again where other parts or another step of it are wanted.
+
+    Raises
+    ------
+    TidalLensError
+        It cannot be read so.
+    CancelledError
+        The token was cancelled.
+    """
+    read = raw
+    if raw.step != study.step or study.reading != shown.reading:
+        read = open_as(raw.path, study.reading, token, step=study.step, numbered=study.numbered)
+        share_mesh(raw, read)
+    flow = corrected(read, study)
+    return Session(read, flow, Evaluator(flow, reference_of(flow, study), methods_of(study), answers), study)
+
+
+def seen_range(study: Study, evaluator: Evaluator, name: str, spread: Distribution) -> SeenRange:
+    """The range of a quantity of a series as it was first seen; this step's, where it was not seen before."""
+    of = said_of(study, [name, *evaluator.store.below(name)])
+    seen = study.ranges.get(name)
+    if seen is not None and seen.of == of:
+        return seen
+    low, high = spread.usual
+    return SeenRange(low=low, high=high, least=spread.low, greatest=spread.high, of=of)
+
+
+def key_of(study: Study, evaluator: Evaluator, name: str) -> tuple[Distribution, float, float] | None:
+    """Distribution and range of a quantity's colour key; None where it has not been worked out.
+
+    All steps of a series are coloured alike: by the range of where the quantity was first seen.
+    """
+    spread = evaluator.store.known_distribution(name)
+    if spread is None:
+        return None
+    counted = spread
+    if len(evaluator.flow.times) > 1 and not spread.coarse:
+        seen = seen_range(study, evaluator, name, spread)
+        counted = replace(spread, usual=(seen.low, seen.high), low=seen.least, high=seen.greatest)
+    low, high = key_range(evaluator.store.describe(name).scale, counted, study.keys.get(name, KeySetting()))
+    return spread, low, high
