@@ -49,13 +49,20 @@ def main(arguments: list[str] | None = None) -> int:
 
         sys.stdout.write(page())
         return 0
+    if given == ["--compile"]:  # what the program itself starts
+        from tidal_lens.compiling import serve
+
+        os.nice(5)
+        serve()
+        return 0
     chosen = parser().parse_args(given)
     path = Path(chosen.file).expanduser() if chosen.file else None
     if chosen.warm:
-        from tidal_lens.warm import warm_kernels
+        from tidal_lens.compiling import prepare_kernels
+        from tidal_lens.work import Token
 
         began = time.monotonic()
-        warm_kernels()
+        prepare_kernels(Token(), lambda _done, _all: None)
         print(f"Kernels are ready ({time.monotonic() - began:.0f} s).")
         return 0
     if chosen.picture is not None:

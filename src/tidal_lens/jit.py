@@ -10,7 +10,7 @@ import hashlib
 import os
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 import platformdirs
 
@@ -30,16 +30,55 @@ os.environ.setdefault("NUMBA_SLP_VECTORIZE", "1")
 
 import llvmlite.binding  # noqa: E402
 import numba  # noqa: E402  (the cache folder must be known before the compiler is loaded)
+from numba.core.compiler_lock import global_compiler_lock  # noqa: E402
 
 POINTER, SMALL, WHOLE = numba.types.voidptr, numba.types.int32, numba.types.int64  # for foreign functions
 # Full fastmath would break tests for NaN; these three flags do not.
 _OPTIONS = {"nogil": True, "error_model": "numpy", "fastmath": {"contract", "arcp", "nsz"}}
 
 
+_meanwhile: list[Callable[[], bool]] = []
+
+
+def wait_while(others: Callable[[], bool] | None) -> None:
+    """Let who needs a kernel that is not in the cache wait: others are compiling.
+
+    Parameters
+    ----------
+    others : callable or None
+        Waits a little and says whether to go on waiting; may raise. None: nobody else compiles.
+    """
+    _meanwhile[:] = [] if others is None else [others]
+
+
+def cache_folder() -> Path:
+    """Where compiled kernels are kept."""
+    return Path(os.environ["NUMBA_CACHE_DIR"])
+
+
 def kernel(function: _F) -> _F:
     """Compile a kernel: releases the interpreter lock, is cached on disk, divides like NumPy."""
-    compiled: _F = numba.njit(cache=True, **_OPTIONS)(function)
-    return compiled
+    compiled: Any = numba.njit(cache=True, **_OPTIONS)(function)
+    if hasattr(compiled, "targetctx"):  # not when the compiler is switched off
+        compiled.compile = _patient(compiled)
+    return cast(_F, compiled)
+
+
+def _patient(dispatcher: Any) -> Callable[[Any], Any]:
+    compile_now = dispatcher.compile
+
+    def compile_or_wait(signature: Any) -> Any:
+        while _meanwhile and _meanwhile[0]() and not _is_there(dispatcher, signature):
+            pass
+        return compile_now(signature)
+
+    return compile_or_wait
+
+
+def _is_there(dispatcher: Any, signature: Any) -> bool:
+    """Whether a kernel was compiled for a signature, here or by others."""
+    with global_compiler_lock:
+        return signature in dispatcher.overloads or dispatcher._cache.load_overload(signature, dispatcher.targetctx) is not None
 
 
 def folded(function: _F) -> _F:

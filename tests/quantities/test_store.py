@@ -133,13 +133,13 @@ from tidal_lens.formats.registry import open_flow
 from tidal_lens.quantities.catalogue import CATALOGUE
 from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.store import QuantityStore
-from tidal_lens.warm import warm_kernels
+from tidal_lens.warm import load_kernels
 
 def compiled():
     places = [vars(m) for name, m in sys.modules.items() if name.startswith("tidal_lens")]
     return {(k.py_func.__name__, str(s)) for p in places for k in p.values() if hasattr(k, "py_func") for s in k.signatures}
 
-warm_kernels()
+load_kernels()
 flow = open_flow(ASSETS / "kittiwake coarse.vtm")
 angle, x, radius = np.meshgrid(np.linspace(0, 3, 7), np.linspace(0, 2, 5), np.linspace(0, 1, 6), indexing="ij")
 places = np.stack([x, radius * np.cos(angle), radius * np.sin(angle)], axis=-1).reshape(-1, 3)  # an edge collapsed to an axis
@@ -171,10 +171,10 @@ def test_kernels_do_the_same_uncompiled():
     """The compiler may not change what a kernel means: tracing and gradients once more in plain Python."""
     code = """
 import numpy as np
-from tidal_lens.warm import tiny_flow, warm_kernels
+from tidal_lens.warm import tiny_flow, load_kernels
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.tracing.streamlines import TraceSettings, trace_lines
-warm_kernels()
+load_kernels()
 flow = tiny_flow()
 lines = trace_lines(flow, mesh_of(flow), flow.fields["U"].values, np.array([[0.5, 0.5, 0.5]]), TraceSettings("both"))
 assert abs(lines.points[0, 0]) < 1e-2 and abs(lines.points[-1, 0] - 4.0) < 1e-2, lines.points[[0, -1]]

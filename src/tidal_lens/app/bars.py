@@ -180,7 +180,9 @@ class StatusLine(QWidget):
         for widget in (self.job, self.progress, self.cancel):
             widget.setVisible(job is not None)
         if job is not None:
-            self.job.setText(job.title)
+            aside = self._document.jobs.aside()
+            compiling = f" · {aside.title[0].lower()}{aside.title[1:]}" if aside is not None and aside is not job else ""
+            self.job.setText(f"{job.title}{compiling}")
             self.progress.setRange(0, 0 if job.fraction == 0 else 100)
             self.progress.setValue(round(100 * job.fraction))
 

@@ -24,6 +24,7 @@ _PULSE = 0.08  # seconds between two reports of progress
 _LET_GO = 450  # milliseconds after a cancel at which work that still goes on is let go of
 _END = 2.0  # seconds that closing waits for threads
 _WORKERS = 4
+_ASIDE = frozenset({"warm"})  # purposes that nobody waits for
 _numbers = itertools.count(1)
 
 
@@ -65,6 +66,7 @@ class Jobs(QObject):
     progressed = pyqtSignal()
     _answered = pyqtSignal(object, object)
     _progressed = pyqtSignal(object, float)
+    _retitled = pyqtSignal(object, str)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -75,6 +77,7 @@ class Jobs(QObject):
         self._let_go: set[Job] = set()
         self._answered.connect(self._take)
         self._progressed.connect(self._note)
+        self._retitled.connect(self._take_title)
         self._closed = False
 
     def submit(self, slot: Slot, title: str, work: Callable[[Token], Any], done: Callable[[Any], None],
@@ -139,12 +142,25 @@ class Jobs(QObject):
             self.cancel(slot)
 
     def is_busy(self, slot: Slot | None = None) -> bool:
-        """Whether a slot, or any slot, has work under way."""
-        return bool(self._running) if slot is None else slot in self._running
+        """Whether a slot has work under way; or any that somebody waits for."""
+        return any(s.purpose not in _ASIDE for s in self._running) if slot is None else slot in self._running
 
     def foremost(self) -> Job | None:
-        """The job that has run longest."""
-        return min(self._running.values(), key=lambda j: j.number, default=None)
+        """The job that has run longest; before those that nobody waits for."""
+        return min(self._running.values(), key=lambda j: (j.slot.purpose in _ASIDE, j.number), default=None)
+
+    def aside(self) -> Job | None:
+        """A job that nobody waits for, if there is one."""
+        return next((j for s, j in self._running.items() if s.purpose in _ASIDE), None)
+
+    def retitle(self, slot: Slot, title: str) -> None:
+        """Call what a slot does otherwise, from any thread."""
+        self._retitled.emit(slot, title)
+
+    def _take_title(self, slot: Slot, title: str) -> None:
+        if slot in self._running:
+            self._running[slot].title = title
+            self.progressed.emit()
 
     def close(self) -> bool:
         """Give up everything; whether all threads ended within two seconds."""

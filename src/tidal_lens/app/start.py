@@ -17,6 +17,7 @@ from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
 from tidal_lens.app.window import Window, settings
 from tidal_lens.scene.renderer import prefer_headless
+from tidal_lens.work import Token
 
 
 def _hear_qt(_kind: object, _context: object, text: str | None) -> None:
@@ -41,10 +42,19 @@ def application(chosen_theme: str | None = None) -> QApplication:
 
 
 def warm(window: Window) -> None:
-    """Compile or load the kernels that a user will soon need, in the background."""
-    from tidal_lens.warm import warm_kernels
+    """Load the kernels that a user will soon need in the background; at the very first start, compile them in processes beside it."""
+    from tidal_lens.compiling import prepare_kernels
 
-    window.document.jobs.submit(Slot("warm"), "Preparing kernels", warm_kernels, lambda _a: None, lambda _e: None)
+    jobs, slot = window.document.jobs, Slot("warm")
+
+    def work(token: Token) -> None:
+        def tell(done: int, total: int) -> None:
+            jobs.retitle(slot, f"Compiling once, {done} of {total}")
+            token.report(done / total)
+
+        prepare_kernels(token, tell)
+
+    jobs.submit(slot, "Preparing kernels", work, lambda _a: None, lambda _e: None)
 
 
 def run(path: Path | None) -> int:

@@ -1,0 +1,156 @@
+"""The first start: kernels are compiled in processes beside, and who needs one waits for it or compiles it himself."""
+
+import os
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tidal_lens import compiling, jit
+from tidal_lens.errors import CancelledError
+from tidal_lens.work import Token, working_for
+
+SRC = Path(__file__).parent.parent / "src"
+LINES = """
+import os
+from tidal_lens.tracing.streamlines import TraceSettings, trace_lines
+from tidal_lens.sampling.mesh import mesh_of
+from tidal_lens.warm import tiny_flow
+flow = tiny_flow()
+trace_lines(flow, mesh_of(flow), flow.fields["U"].values, flow.points[13:14], TraceSettings("both")).stencil.apply(flow.points[:, 0])
+"""
+
+
+def kernels(folder):
+    return {p.name.split("-")[0] for p in folder.rglob("*.nbi")}
+
+
+def test_a_process_compiles_the_parts_that_it_is_told(tmp_path):
+    """Its answer comes when the part is in the cache; what it does not know does no harm."""
+    env = {**os.environ, "PYTHONPATH": str(SRC), "NUMBA_CACHE_DIR": str(tmp_path)}
+    done = subprocess.run([sys.executable, "-m", "tidal_lens", "--compile"], input="welding\nnonsense\n", capture_output=True, text=True,
+                          check=True, env=env, timeout=120)
+    assert done.stdout.split() == ["welding", "nonsense"]
+    assert "welding_kernels.first_alike" in kernels(tmp_path)
+    assert not any("tracing" in name for name in kernels(tmp_path))
+
+
+@pytest.fixture
+def small(tmp_path, monkeypatch):
+    """A cache of its own, and few parts in two lists."""
+    named = dict(compiling.PARTS)
+    lists = tuple(tuple((n, named[n]) for n in own) for own in (("welding", "reading"), ("walls",)))
+    monkeypatch.setenv("NUMBA_CACHE_DIR", str(tmp_path))
+    monkeypatch.setenv("PYTHONPATH", str(SRC))
+    monkeypatch.setattr(compiling, "LISTS", lists)
+    monkeypatch.setattr(compiling, "PARTS", sum(lists, ()))
+    monkeypatch.setattr(compiling, "load_kernels", lambda _token: None)
+    return tmp_path
+
+
+def test_all_parts_are_compiled_once(small):
+    told = []
+    assert not compiling.all_compiled()
+    compiling.prepare_kernels(Token(), lambda done, total: told.append((done, total)))
+    assert compiling.all_compiled()
+    assert {"welding_kernels.first_alike", "walls_kernels.nearest_on_triangles"} <= kernels(small)
+    assert told[0] == (0, 3)
+    assert [d for d, _ in told] == sorted(d for d, _ in told)
+    told.clear()
+    compiling.prepare_kernels(Token(), lambda done, total: told.append((done, total)))
+    assert not told, "what is there is only loaded"
+
+
+def test_a_cancel_ends_the_processes(small):
+    token = Token()
+    before = set(threading.enumerate())
+
+    def stop(_done, _total):
+        token.cancel()
+
+    with pytest.raises(CancelledError):
+        compiling.prepare_kernels(token, stop)
+    assert not compiling.all_compiled()
+    end = time.monotonic() + 5.0
+    while set(threading.enumerate()) - before and time.monotonic() < end:
+        time.sleep(0.02)
+    assert not set(threading.enumerate()) - before
+    assert not jit._meanwhile, "nobody waits for them any more"
+
+
+def fresh_kernel():
+    def plus_one(values):
+        for n in range(values.shape[0]):
+            values[n] += 1.0
+
+    return jit.kernel(plus_one)
+
+
+def test_who_needs_a_kernel_waits_while_others_compile(monkeypatch):
+    monkeypatch.setattr(jit, "_is_there", lambda _dispatcher, _signature: False)
+    kernel, values = fresh_kernel(), np.zeros(3)
+    going = threading.Event()
+    going.set()
+
+    def others():
+        time.sleep(0.01)
+        return going.is_set()
+
+    jit.wait_while(others)
+    try:
+        thread = threading.Thread(target=lambda: kernel(values))
+        thread.start()
+        thread.join(0.3)
+        assert thread.is_alive(), "it waits"
+        assert values[0] == 0.0
+        going.clear()
+        thread.join(60)
+        assert values[0] == 1.0, "then it goes on by itself"
+    finally:
+        jit.wait_while(None)
+
+
+def test_a_wait_for_a_kernel_is_given_up(monkeypatch):
+    monkeypatch.setattr(jit, "_is_there", lambda _dispatcher, _signature: False)
+    others = compiling._Others(lambda _d, _t: None)
+    jit.wait_while(others._still)
+    kernel, values, token, ended = fresh_kernel(), np.zeros(3), Token(), []
+
+    def run():
+        try:
+            with working_for(token):
+                kernel(values)
+        except CancelledError:
+            ended.append("cancelled")
+
+    try:
+        thread = threading.Thread(target=run)
+        thread.start()
+        time.sleep(0.2)
+        token.cancel()
+        thread.join(0.5)
+        assert ended == ["cancelled"]
+        kernel(values)  # the thread that answers the user does not wait: it compiles
+        assert values[0] == 1.0
+    finally:
+        others._over.set()
+        jit.wait_while(None)
+
+
+def test_lines_need_nothing_that_is_not_compiled_beforehand(tmp_path):
+    """A kernel that the parts forget would be waited for until all of them are done."""
+    env = {**os.environ, "PYTHONPATH": str(SRC), "NUMBA_CACHE_DIR": os.environ["NUMBA_CACHE_DIR"]}
+    code = f"""
+from tidal_lens import jit
+from tidal_lens.warm import load_kernels
+load_kernels()
+def late():
+    raise AssertionError("it would be compiled late")
+jit.wait_while(late)
+{LINES}
+"""
+    subprocess.run([sys.executable, "-c", code], check=True, env=env, timeout=240)
