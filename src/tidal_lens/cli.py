@@ -26,7 +26,7 @@ def parser() -> argparse.ArgumentParser:
     out = argparse.ArgumentParser(prog="tidal-lens", description="See, locate and measure what is in a flow result. Without a "
                                   "file it opens the demo. 'tidal-lens make-demo [FOLDER]' computes the demo's data anew, "
                                   "'tidal-lens simulate-run FOLDER' writes a run as a solver would, 'tidal-lens quantities' tells all "
-                                  "quantities and the formula language.")
+                                  "quantities and the formula language, 'tidal-lens layers' all kinds of layers.")
     out.add_argument("file", nargs="?", help="a result (.vtu .vtm .vtk .vtkhdf .cgns .xdmf …), a history (.csv) or a study (.tidal)")
     out.add_argument("--picture", metavar="FILE.png", type=Path, help="write a picture of the window and end; needs no display")
     out.add_argument("--size", type=_size, default=(1280, 800), metavar="WxH", help="size of that picture (1280x800)")
@@ -48,6 +48,11 @@ def main(arguments: list[str] | None = None) -> int:
         from tidal_lens.quantities.page import page
 
         sys.stdout.write(page())
+        return 0
+    if given[:1] == ["layers"]:
+        from tidal_lens.study.kinds.page import page as layers
+
+        sys.stdout.write(layers())
         return 0
     if given == ["--compile"]:  # what the program itself starts
         from tidal_lens.compiling import serve

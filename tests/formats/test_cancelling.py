@@ -17,8 +17,9 @@ from making import cells_of, cube_points
 from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.errors import CancelledError
 from tidal_lens.flow.grid import UnstructuredGrid
-from tidal_lens.formats.export import FlowData, Geometry, save_flow, save_geometry
+from tidal_lens.formats.export import save_flow, save_geometry
 from tidal_lens.formats.registry import open_flow
+from tidal_lens.formats.written import FlowData, Geometry
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.beginnings import first_study
 from tidal_lens.work import Token, working_for

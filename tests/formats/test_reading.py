@@ -10,9 +10,10 @@ from small_series import series
 from tidal_lens.errors import FileError
 from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
 from tidal_lens.formats import reading as module
-from tidal_lens.formats.export import flow_data, save_flow
+from tidal_lens.formats.export import save_flow
 from tidal_lens.formats.reading import Reading, TooLargeError
 from tidal_lens.formats.registry import open_flow
+from tidal_lens.formats.written import flow_data
 
 N = 9
 

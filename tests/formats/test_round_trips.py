@@ -18,8 +18,9 @@ from tidal_lens.flow.case import Boundary
 from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.formats.bodies import read_body
-from tidal_lens.formats.export import Geometry, flow_data, save_flow, save_geometry
+from tidal_lens.formats.export import save_flow, save_geometry
 from tidal_lens.formats.registry import open_flow
+from tidal_lens.formats.written import Geometry, flow_data
 
 N = 4
 STATE = ReferenceState(1e5, 1.2, (10.0, 1.0, -2.0), 1.3, "typed")

@@ -12,8 +12,9 @@ from making import cube_points
 from tidal_lens.errors import CancelledError
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.formats.bodies import write_stl
-from tidal_lens.formats.export import ENDINGS, Geometry, save_geometry
+from tidal_lens.formats.export import save_geometry
 from tidal_lens.formats.registry import open_flow
+from tidal_lens.formats.written import ENDINGS, Geometry
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.basis import shape_basis
 from tidal_lens.study.evaluate import Evaluator
@@ -204,3 +205,14 @@ def test_no_kind_is_asked_for_outside_its_room():
     rooms = [path for path in SRC.rglob("*.py") if "kinds" not in path.parts]
     found = [f"{path.name}:{n}" for path in rooms for n, line in enumerate(path.read_text().splitlines(), 1) if asked.search(line)]
     assert not found
+
+
+def test_the_page_of_kinds_is_up_to_date(capsys):
+    from tidal_lens.cli import main
+    from tidal_lens.study.kinds.page import page
+
+    assert (DATA.parent.parent / "docs" / "layers.md").read_text(encoding="utf-8") == page()
+    assert main(["layers"]) == 0
+    assert capsys.readouterr().out == page()
+    for kind in KINDS:
+        assert f"## {kind.name.capitalize()}\n" in page()

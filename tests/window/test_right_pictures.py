@@ -219,7 +219,7 @@ def test_a_late_failure_of_an_older_wish_says_nothing(window, monkeypatch):
 
 def test_a_body_whose_file_changed_is_another(window, tmp_path):
     from tidal_lens.formats.bodies import write_stl
-    from tidal_lens.formats.export import Geometry
+    from tidal_lens.formats.written import Geometry
     from tidal_lens.study.kinds.body import new_body
 
     document = window.document

@@ -17,7 +17,8 @@ from tidal_lens.app.notices import Notice
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.errors import TidalLensError
 from tidal_lens.formats.csv_tables import Table, read_table
-from tidal_lens.formats.export import Geometry, flow_data, save_flow, save_geometry
+from tidal_lens.formats.export import save_flow, save_geometry
+from tidal_lens.formats.written import Geometry, flow_data
 from tidal_lens.study.evaluate import Evaluated, Evaluator, quantities_on_keys
 from tidal_lens.study.kinds.body import new_body
 from tidal_lens.study.kinds.points import new_points

@@ -36,8 +36,8 @@ from tidal_lens.app.parts import label
 from tidal_lens.app.view import FlowView
 from tidal_lens.demo.kittiwake import ASSETS
 from tidal_lens.formats.bodies import SUFFIXES
-from tidal_lens.formats.export import ENDINGS
 from tidal_lens.formats.registry import FORMATS
+from tidal_lens.formats.written import ENDINGS
 from tidal_lens.memory import say_limit
 from tidal_lens.study.files import SUFFIX
 from tidal_lens.study.kinds.kind import Kind

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.errors import FileError
 from tidal_lens.formats.content import DAMAGED, finite_points
-from tidal_lens.formats.export import Geometry, atomically
+from tidal_lens.formats.written import Geometry, atomically
 
 SUFFIXES = (".stl", ".ply", ".obj")
 _LARGEST = 4_000_000_000

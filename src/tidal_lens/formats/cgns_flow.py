@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from tidal_lens.flow.case import Block, Boundary, Flow
 from tidal_lens.flow.grid import HEXAHEDRON, OWN_CORNERS, PYRAMID, TETRA, WEDGE, StructuredGrid, UnstructuredGrid
 from tidal_lens.formats.cgns_write import add_node, root_of
-from tidal_lens.formats.export import FlowData, atomically
+from tidal_lens.formats.written import FlowData, atomically
 
 _ELEMENTS = {TETRA: (10, "Tetrahedra"), PYRAMID: (12, "Pyramids"), WEDGE: (14, "Wedges"), HEXAHEDRON: (17, "Hexahedra")}
 _KINDS = {"wall": "BCWall", "symmetry": "BCSymmetryPlane", "inlet": "BCInflow", "outlet": "BCOutflow", "far field": "BCFarfield",

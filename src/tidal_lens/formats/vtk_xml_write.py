@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import Block, Boundary
 from tidal_lens.flow.grid import OWN_CORNERS, StructuredGrid, UnstructuredGrid
-from tidal_lens.formats.export import FlowData, Geometry, atomic_folder, atomically
+from tidal_lens.formats.written import FlowData, Geometry, atomic_folder, atomically
 
 _NAMES = {"i1": "Int8", "u1": "UInt8", "i4": "Int32", "i8": "Int64", "f4": "Float32", "f8": "Float64"}
 Arrays = Mapping[str, NDArray[Any]]

@@ -10,9 +10,9 @@ import numpy as np
 
 from tidal_lens.flow.case import Block
 from tidal_lens.flow.grid import HEXAHEDRON, UnstructuredGrid
-from tidal_lens.formats.export import FlowData, atomically
 from tidal_lens.formats.structured import lattice_cells
 from tidal_lens.formats.vtk_xml_write import cells_of
+from tidal_lens.formats.written import FlowData, atomically
 
 
 def write_flow(path: Path, data: FlowData) -> None:

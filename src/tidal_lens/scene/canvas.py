@@ -15,8 +15,7 @@ from tidal_lens.errors import RenderError
 from tidal_lens.scene.actors import Drawn
 from tidal_lens.scene.camera import Camera
 from tidal_lens.scene.palettes import parse
-from tidal_lens.scene.renderer import shown_items, thicker
-from tidal_lens.scene.scene import Item, Scene, SurfaceItem
+from tidal_lens.scene.scene import Item, Scene, SurfaceItem, shown_items, thicker
 
 SMALL = (264, 120)
 

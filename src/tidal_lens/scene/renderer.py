@@ -9,7 +9,7 @@ import os
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.errors import RenderError
 from tidal_lens.scene.camera import Camera
-from tidal_lens.scene.scene import Frame, Item, LinesItem, Scene, SurfaceItem
+from tidal_lens.scene.scene import Frame, Item, Scene
 
 
 @dataclass(frozen=True, eq=False)
@@ -122,16 +122,6 @@ class Renderer:
         if one is not None:
             name, (item, camera, background) = one
             self._listener.small(name, item, canvas.draw_small(item, camera, background))
-
-
-def shown_items(items: tuple[Item, ...]) -> tuple[Item, ...]:
-    """The items that have anything to draw."""
-    return tuple(i for i in items if len(i.points) and (isinstance(i, SurfaceItem) or len(i.offsets) > 1))
-
-
-def thicker(item: Item, factor: float) -> Item:
-    """Lines are given in pixels of an ordinary screen: widen them for a finer one."""
-    return replace(item, width=item.width * factor) if isinstance(item, LinesItem) and factor != 1.0 else item
 
 
 def prefer_headless() -> None:

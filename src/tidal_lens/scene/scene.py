@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -85,3 +85,13 @@ class Frame:
     depth: NDArray[np.float32]
     number: int
     draft: bool
+
+
+def shown_items(items: tuple[Item, ...]) -> tuple[Item, ...]:
+    """The items that have anything to draw."""
+    return tuple(i for i in items if len(i.points) and (isinstance(i, SurfaceItem) or len(i.offsets) > 1))
+
+
+def thicker(item: Item, factor: float) -> Item:
+    """Lines are given in pixels of an ordinary screen: widen them for a finer one."""
+    return replace(item, width=item.width * factor) if isinstance(item, LinesItem) and factor != 1.0 else item

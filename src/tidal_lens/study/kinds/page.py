@@ -1,0 +1,31 @@
+"""All kinds of layers as a page of the user guide."""
+
+from __future__ import annotations
+
+from tidal_lens.study.kinds import KINDS
+from tidal_lens.study.kinds.kind import Kind
+
+_HEAD = """# Layers
+
+This page is made from the list of kinds (`tidal-lens layers`). A layer has a card in the deck. Its *shape* says what is worked out, its *look*
+how that is drawn; a surface or lines can be coloured by any quantity, and changing the look works nothing out again.
+"""
+
+
+def page() -> str:
+    """The page as Markdown."""
+    return "\n".join([_HEAD, *(_entry(kind) for kind in KINDS)])
+
+
+def _entry(kind: Kind) -> str:
+    shape = kind.shape
+    lines = [f"## {kind.name.capitalize()}", "", kind.help, ""]
+    where = f"Tiles of the {kind.station.capitalize()} station" if kind.station else "Begun by opening its file, or a table"
+    lines.append(f"- {where}{': ' + ', '.join(f'*{t.name}* (`{t.id}`)' for t in kind.tiles) if kind.tiles else '.'}")
+    lines.append(f"- Comes to {'lines' if shape.geometry == 'lines' else 'a surface'}"
+                 f"{'' if shape.lit else ', drawn in the exact colours of its key'}.")
+    settings = [name for name, info in shape.model_fields.items() if name != "kind" and not info.exclude]
+    lines.append(f"- Settings: {', '.join(f'`{name}`' for name in settings)}.")
+    return "\n".join([*lines, ""])
+
+
