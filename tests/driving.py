@@ -102,3 +102,18 @@ def image_format():
 def differing(a, b, by=12):
     """Share of pixels that differ."""
     return float((np.abs(a - b).max(axis=-1) > by).mean())
+
+
+def pick(box, text):
+    """Open a list and click an entry that begins with a text."""
+    box.setFocus()
+    QTest.keyClick(box, Qt.Key.Key_F4)
+    listed = box.view()
+    wait(listed.isVisible, "the list", 5)
+    at = next(n for n in range(box.count()) if box.itemText(n).startswith(text))
+    index = box.model().index(at, 0)
+    listed.scrollTo(index)
+    spin(0.35)  # a click right after it opened is taken for the end of the press that opened it
+    QTest.mouseMove(listed.viewport(), listed.visualRect(index).center())
+    QTest.mouseClick(listed.viewport(), LEFT, NONE, listed.visualRect(index).center())
+    spin(0.02)

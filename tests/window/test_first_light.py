@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QToolButton
 
-from driving import click, differing, drag, keys, move, pixels, settle, spin, type_into, wait
+from driving import click, differing, drag, keys, move, pick, pixels, settle, spin, type_into, wait
 from tidal_lens.app.window import Window
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -185,7 +185,7 @@ def test_isosurface_bead_on_the_key_and_typed_value(window):
     settle(window)
     assert window.document.asking.results[layer.id].geometry.area == pytest.approx(area)
     chooser = window.bench.card.controls["isosurface"].quantity
-    chooser.activated.emit(chooser._names.index("mach"))
+    pick(chooser, "Mach number")
     wait(lambda: chosen(window).shape.quantity == "mach")
     settle(window)
     assert chosen(window).shape.value == 1.0, "an isosurface of the Mach number begins at 1"
@@ -196,13 +196,13 @@ def test_recolouring_never_computes_the_shape_again(window):
     layer = chosen(window)
     before = window.document.asking.results[layer.id].geometry
     chooser = window.bench.card.controls["slice"].chooser
-    chooser.activated.emit(chooser._names.index("vorticity-magnitude"))
+    pick(chooser, "Vorticity magnitude")
     settle(window)
     after = window.document.asking.results[layer.id]
     assert after.layer.look.colour_by == "vorticity-magnitude"
     assert after.geometry is before
     assert [k.quantity.name for k in window.view.keys.keys()] == ["vorticity-magnitude"]  # noqa: SIM118
-    chooser.activated.emit(0)
+    pick(chooser, "Plain colour")
     settle(window)
     assert chosen(window).look.colour_by is None
     assert window.view.keys.keys() == []

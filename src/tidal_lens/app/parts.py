@@ -298,7 +298,7 @@ class Picker(_Box):
 
 
 class QuantityChooser(_Box):
-    """Chooses a scalar quantity, or plain colour; what cannot be had says what is missing."""
+    """Chooses a scalar or a vector quantity, or plain colour; what cannot be had says what is missing."""
 
     picked = pyqtSignal(object)
 
@@ -308,9 +308,10 @@ class QuantityChooser(_Box):
         self._names: list[str | None] = []
         self.activated.connect(lambda at: self.picked.emit(self._names[at]))
 
-    def offer(self, quantities: Sequence[Quantity], chosen: str | None, *, walls: bool = False) -> None:
+    def offer(self, quantities: Sequence[Quantity], chosen: str | None, *, walls: bool = False, components: int = 1) -> None:
         """List the quantities that can be had and mark the chosen one; those known on walls only if they are asked for."""
-        offered = [q for q in quantities if q.components == 1 and (q.place != "wall" or walls) and (not q.missing or q.name == chosen)]
+        offered = [q for q in quantities if q.components == components and (q.place != "wall" or walls)
+                   and (not q.missing or q.name == chosen)]
         names: list[str | None] = ([None] if self._plain else []) + [q.name for q in offered]
         if names != self._names or self.count() != len(names):
             self._names = names

@@ -18,6 +18,9 @@ from tidal_lens.scene.scene import ColourMap, Item, LinesItem, SurfaceItem
 _NO_VALUE = (0.62, 0.62, 0.62, 1.0)
 
 
+_LIFT = (-2.0, -600.0)  # steps of depth by which lines that lie on a surface are drawn before it
+
+
 class Drawn:
     """An item with its actor; keeps the arrays alive that VTK shares."""
 
@@ -67,6 +70,9 @@ class Drawn:
         if isinstance(item, LinesItem):
             look.SetLineWidth(item.width)
             look.SetLighting(False)
+            if item.lying:
+                self.mapper.SetResolveCoincidentTopologyToPolygonOffset()
+                self.mapper.SetRelativeCoincidentTopologyLineOffsetParameters(*_LIFT)
             self.actor.SetPickable(item.pickable)
             return
         look.SetOpacity(item.opacity)

@@ -40,7 +40,7 @@ class SurfaceItem:
 
 @dataclass(frozen=True, eq=False)
 class LinesItem:
-    """Polylines to draw: points of all, and where each begins."""
+    """Polylines to draw: points of all, and where each begins; ``lying`` ones lie on a surface and are drawn before it."""
 
     id: str
     points: Points
@@ -50,6 +50,7 @@ class LinesItem:
     colour: str
     width: float
     pickable: bool = True
+    lying: bool = False
 
 
 Item = SurfaceItem | LinesItem

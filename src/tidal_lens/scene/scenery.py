@@ -14,6 +14,7 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.memory import KEEPER
 from tidal_lens.scene.palettes import palette
 from tidal_lens.scene.scene import ColourMap, Item, LinesItem, Scene, SurfaceItem
+from tidal_lens.study.dressings import Arrows, Dressed
 from tidal_lens.study.evaluate import Evaluated
 from tidal_lens.study.model import Layer, Study
 
@@ -83,11 +84,14 @@ class Scenery:
             Colours (``#rrggbb``) behind everything, and of the outline.
         """
         study = table.study
-        items = [self._item(layer, table.results[layer.id], table.key) for layer in study.layers
-                 if layer.id in table.results and study.is_drawn(layer)]
+        items: list[Item] = []
+        for layer in study.layers:
+            if layer.id in table.results and study.is_drawn(layer):
+                items.append(self._item(layer, table.results[layer.id], table.key))
+                items += self._dressings(layer, table.results[layer.id])
         if study.outline and table.outline is not None:
             items.append(self._outline(table.outline, edge))
-        there = {layer.id for layer in study.layers} | {OUTLINE}
+        there = {layer.id for layer in study.layers} | {item.id for item in items} | {OUTLINE}
         for gone in self._items.keys() - there:
             del self._items[gone]
         # Drawn arrays are held by the view and by the graphics library, each once.
@@ -101,6 +105,18 @@ class Scenery:
             return LinesItem(OUTLINE, ready.reshape(-1, 3), offsets, None, None, tint, 1.0, pickable=False)
 
         return self._keep(OUTLINE, (id(ready), tint), make)
+
+    def _dressings(self, layer: Layer, result: Evaluated) -> list[Item]:
+        """Lines on a surface, drawn as its look has them now."""
+        out: list[Item] = []
+        for number, (dressed, how) in enumerate(zip(result.dressed, layer.look.dressings(), strict=False)):
+            name = f"·{number} {layer.id}"  # a card's small picture is without them
+
+            def make(dressed: Dressed = dressed, how: Arrows = how, name: str = name) -> Item:
+                return LinesItem(name, dressed.points, dressed.offsets, None, None, how.colour, how.width, pickable=False, lying=True)
+
+            out.append(self._keep(name, (id(dressed.points), how.colour, how.width), make))
+        return out
 
     def _keep(self, name: str, basis: tuple[Any, ...], make: Callable[[], Item]) -> Item:
         there = self._items.get(name)

@@ -13,9 +13,10 @@ from functools import cached_property
 
 from tidal_lens.quantities.names import FORMULA
 from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.dressings import Arrows
 from tidal_lens.study.kinds.kind import Shape
 from tidal_lens.study.model import Study
-from tidal_lens.study.value import walk
+from tidal_lens.study.value import Value, walk
 
 Signature = frozenset[tuple[object, ...]]
 Stamp = tuple[int, int]
@@ -30,9 +31,11 @@ class Basis:
     flow : int
         Number of the flow; of its mesh, which steps of a series may share, where no value of the flow is needed.
     what : str
-        ``shape`` or ``colours``.
+        ``shape``, ``colours`` or ``dressing``.
     of : Shape or Basis
-        The shape, or what is coloured.
+        The shape, or what is coloured or dressed.
+    how : Value or None
+        The dressing.
     quantities : tuple of (str, Signature)
         Each quantity needed, and what its values rest on.
     stamps : tuple of Stamp
@@ -42,12 +45,13 @@ class Basis:
     flow: int
     what: str
     of: Shape | Basis
+    how: Value | None = None
     quantities: tuple[tuple[str, Signature], ...] = ()
     stamps: tuple[Stamp, ...] = ()
 
     @cached_property
     def _hash(self) -> int:
-        return hash((self.flow, self.what, self.of, self.quantities, self.stamps))
+        return hash((self.flow, self.what, self.of, self.how, self.quantities, self.stamps))
 
     def __hash__(self) -> int:
         return self._hash  # a shape may hold thousands of points
@@ -57,13 +61,18 @@ def shape_basis(shape: Shape, store: QuantityStore) -> Basis:
     """What a shape's geometry rests on."""
     needs = shape.needs()
     flow = store.flow
-    return Basis(flow.mesh_number if shape.of_mesh and not needs else flow.number, "shape", shape,
+    return Basis(flow.mesh_number if shape.of_mesh and not needs else flow.number, "shape", shape, None,
                  tuple((name, store.signature(name)) for name in needs), tuple(_stamp(path) for path in walk(shape, "path")))
 
 
 def colours_basis(shape: Basis, quantity: str, store: QuantityStore) -> Basis:
     """What the colours of a shape rest on."""
-    return Basis(store.flow.number, "colours", shape, ((quantity, store.signature(quantity)),))
+    return Basis(store.flow.number, "colours", shape, None, ((quantity, store.signature(quantity)),))
+
+
+def dressing_basis(shape: Basis, dressing: Arrows, store: QuantityStore) -> Basis:
+    """What a dressing of a shape rests on."""
+    return Basis(store.flow.number, "dressing", shape, dressing.shaped(), tuple((n, store.signature(n)) for n in dressing.needs()))
 
 
 def said_of(study: Study, quantities: Sequence[str]) -> str:

@@ -8,13 +8,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.cutting.surface import Surface
 from tidal_lens.cutting.walls import outline
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.kept import Kept
 from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.store import Distribution, QuantityStore
-from tidal_lens.study.basis import Basis, colours_basis, shape_basis
+from tidal_lens.study.basis import Basis, colours_basis, dressing_basis, shape_basis
+from tidal_lens.study.dressings import Arrows, Dressed
 from tidal_lens.study.kinds.kind import Geometry, Made, Shape
 from tidal_lens.study.model import KeySetting, Layer, Study
 from tidal_lens.work import Token
@@ -48,12 +50,15 @@ class Evaluated:
         Values of the colouring quantity.
     draft : bool
         Whether it was made quickly while something was dragged.
+    dressed : tuple of Dressed
+        What the dressings of its look came to, in their order.
     """
 
     layer: Layer
     made: Made
     colours: NDArray[np.float64] | None
     draft: bool = False
+    dressed: tuple[Dressed, ...] = ()
 
     @property
     def geometry(self) -> Geometry:
@@ -67,6 +72,7 @@ class Wish:
 
     shape: Basis
     colours: Basis | None
+    dressings: tuple[Basis, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,16 +93,19 @@ class Answers:
 
     shapes: Kept[Basis, Made]
     colours: Kept[Basis, NDArray[np.float64]]
+    dressings: Kept[Basis, Dressed]
 
     @staticmethod
     def none() -> Answers:
         """Nothing yet."""
-        return Answers(Kept("shapes", lambda made: made.nbytes), Kept("colours", lambda values: values.nbytes))
+        return Answers(Kept("shapes", lambda made: made.nbytes), Kept("colours", lambda values: values.nbytes),
+                       Kept("shapes", lambda dressed: dressed.nbytes))
 
     def forget(self, flow: int) -> None:
         """A flow is gone: nobody will ask for what rests on it."""
         self.shapes.forget(lambda basis: basis.flow == flow)
         self.colours.forget(lambda basis: basis.flow == flow)
+        self.dressings.forget(lambda basis: basis.flow == flow)
 
 
 class Evaluator:
@@ -131,13 +140,16 @@ class Evaluator:
         """What the answer for a layer rests on."""
         shape = shape_basis(layer.shape.draft() if draft else layer.shape, self.store)
         name = layer.look.colour_by
-        return Wish(shape, colours_basis(shape, name, self.store) if name is not None else None)
+        return Wish(shape, colours_basis(shape, name, self.store) if name is not None else None,
+                    tuple(dressing_basis(shape, d, self.store) for d in layer.look.dressings()))
 
     def use(self, wish: Wish) -> None:
         """Its answer is on the table: it is not the one that was unused longest."""
         self.answers.shapes.ready(wish.shape)
         if wish.colours is not None:
             self.answers.colours.ready(wish.colours)
+        for basis in wish.dressings:
+            self.answers.dressings.ready(basis)
 
     def evaluate(self, layer: Layer, token: Token, *, draft: bool = False) -> Evaluated:
         """Geometry and colours of a layer.
@@ -163,7 +175,15 @@ class Evaluator:
             colours = self.answers.colours.obtain(wish.colours, lambda: made.geometry.stencil.apply(store.values(name, token)))
         for keyed in quantities_on_keys(layer):
             store.distribution(keyed, token)
-        return Evaluated(layer, made, colours, shape is not layer.shape)
+        dressed = tuple(self._dress(basis, dressing, made, token)
+                        for basis, dressing in zip(wish.dressings, layer.look.dressings(), strict=True))
+        return Evaluated(layer, made, colours, shape is not layer.shape, dressed)
+
+    def _dress(self, basis: Basis, dressing: Arrows, made: Made, token: Token) -> Dressed:
+        token.check()
+        surface = made.geometry
+        assert isinstance(surface, Surface)
+        return self.answers.dressings.obtain(basis, lambda: dressing.make(self.flow, surface, lambda name: self.store.values(name, token)))
 
     @property
     def known_outline(self) -> NDArray[np.float64] | None:

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from tidal_lens.study.dressings import Arrows
 from tidal_lens.study.value import Colour, Opacity, QuantityName, Value
 
 
@@ -17,6 +18,11 @@ class SurfaceLook(Value):
     colour: Colour = "#C9C2B4"
     opacity: Opacity = 1.0
     mesh_lines: bool = False
+    arrows: Arrows | None = None
+
+    def dressings(self) -> tuple[Arrows, ...]:
+        """Those that are on."""
+        return (self.arrows,) if self.arrows is not None else ()
 
 
 class LineLook(Value):
@@ -26,6 +32,10 @@ class LineLook(Value):
     colour_by: QuantityName | None = None
     colour: Colour = "#0E6E7E"
     width: Annotated[float, Field(ge=0.5, le=12.0)] = 2.0
+
+    def dressings(self) -> tuple[Arrows, ...]:
+        """None yet."""
+        return ()
 
 
 AnyLook = SurfaceLook | LineLook

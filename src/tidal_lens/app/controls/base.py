@@ -6,6 +6,7 @@ from typing import Any, Generic, TypeVar, cast
 
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
+from tidal_lens.app.controls.arrows import ArrowsControls
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import (
     Check,
@@ -71,10 +72,12 @@ class SurfaceLookControls(Controls[S]):
         self.opacity = Slider("Opacity", "How solid the surface is", 0.05, 1.0)
         self.opacity.moved.connect(lambda v: self.relook("Opacity", "opacity", opacity=v))
         self.mesh = Check("Mesh lines", "Draw the edges of the faces", lambda on: self.relook("Mesh lines", mesh_lines=on))
+        self.arrows = ArrowsControls(document, self.relook)
         self.key = KeyControls(document)
         self.body.addLayout(row("Colour by", self.chooser, self.chip, stretch=1))
         self.body.addLayout(row("Opacity", self.opacity, stretch=1))
         self.body.addWidget(self.mesh)
+        self.body.addWidget(self.arrows)
         self.body.addWidget(self.key)
 
     def refresh(self) -> None:
@@ -88,6 +91,7 @@ class SurfaceLookControls(Controls[S]):
         self.chip.show_value(look.colour)
         self.opacity.show_value(look.opacity)
         self.mesh.setChecked(look.mesh_lines)
+        self.arrows.show_value(look.arrows)
         self.key.show_quantity(look.colour_by)
 
 

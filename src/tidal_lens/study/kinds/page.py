@@ -7,8 +7,8 @@ from tidal_lens.study.kinds.kind import Kind
 
 _HEAD = """# Layers
 
-This page is made from the list of kinds (`tidal-lens layers`). A layer has a card in the deck. Its *shape* says what is worked out, its *look*
-how that is drawn; a surface or lines can be coloured by any quantity, and changing the look works nothing out again.
+This page is made from the list of kinds (`tidal-lens layers`). A layer has a card in the deck. Its *shape* says what is worked out,
+its *look* how that is drawn; a surface or lines can be coloured by any quantity, and changing the look works nothing out again.
 """
 
 

@@ -1,0 +1,89 @@
+"""Arrows on surfaces: places evenly apart, arrows of the right length and way."""
+
+import numpy as np
+import pytest
+
+from making import cube_flow
+from tidal_lens.cutting.arrows import arrow_lines, even_places
+from tidal_lens.cutting.contour import axis_slice, isosurface
+from tidal_lens.cutting.surface import empty_surface
+from tidal_lens.study.dressings import Arrows
+
+
+def shear(p):
+    return np.column_stack([1.0 + p[:, 2], 0 * p[:, 0], 0.5 * p[:, 0]])
+
+
+@pytest.mark.parametrize("kind", ["structured", "tetrahedra"])
+@pytest.mark.parametrize("n", [4, 31])
+def test_places_are_evenly_apart_on_coarse_and_on_fine_faces(kind, n):
+    flow = cube_flow(n, kind, velocity=shear)
+    cut = axis_slice(flow, 1, 0.37)
+    places = even_places(cut, 0.1)
+    assert 80 <= len(places.points) <= 121
+    assert np.allclose(places.points[:, 1], 0.37)
+    assert np.allclose(np.abs(places.normals[:, 1]), 1.0)
+    away = np.linalg.norm(places.points[:, None] - places.points[None], axis=2) + 9 * np.eye(len(places.points))
+    assert np.median(away.min(axis=1)) == pytest.approx(0.1, rel=0.25)
+    linear = cut.stencil.apply(np.ascontiguousarray(flow.points @ [1.0, 2.0, 3.0]))
+    assert np.allclose(places.values(linear), places.points @ [1.0, 2.0, 3.0]), "values are those of the place"
+
+
+def test_places_on_a_round_surface_lie_on_it():
+    flow = cube_flow(25, velocity=shear)
+    radius = np.linalg.norm(flow.points - 0.5, axis=1)
+    ball = isosurface(flow, radius, 0.3)
+    places = even_places(ball, 0.08)
+    assert np.linalg.norm(places.points - 0.5, axis=1) == pytest.approx(0.3, abs=2e-3)
+    out = (places.points - 0.5) / 0.3
+    assert np.abs((places.normals * out).sum(axis=1)) == pytest.approx(1.0, abs=0.02)
+    assert 0.5 < len(places.points) * 0.08**2 / ball.area < 2.5
+
+
+def test_a_spacing_that_would_give_too_many_is_widened():
+    flow = cube_flow(3, velocity=shear)
+    places = even_places(axis_slice(flow, 0, 0.5), 1e-6)
+    assert 1000 < len(places.points) < 4_000_000
+    assert len(even_places(empty_surface(), 0.1).points) == 0
+
+
+def arrows(spacing=0.1, **how):
+    flow = cube_flow(9, velocity=shear)
+    cut = axis_slice(flow, 2, 0.5)
+    dressed = Arrows(spacing=spacing, **how).make(flow, cut, lambda _name: shear(flow.points))
+    shafts = dressed.points[dressed.offsets[:-1][::2]], dressed.points[dressed.offsets[:-1][::2] + 1]
+    return flow, dressed, *shafts
+
+
+def test_arrows_are_as_long_as_their_vectors_and_the_longest_is_known():
+    flow, dressed, start, tip = arrows()
+    true = shear(start)
+    length = np.linalg.norm(tip - start, axis=1)
+    assert length.max() == pytest.approx(1.6 * 0.1 * flow.size)
+    assert length / length.max() == pytest.approx(np.linalg.norm(true, axis=1) / np.linalg.norm(true, axis=1).max(), rel=1e-6)
+    assert np.allclose((tip - start) / length[:, None], true / np.linalg.norm(true, axis=1)[:, None])
+    assert len(dressed.offsets) == 2 * len(start) + 1
+    assert dressed.offsets[-1] == len(dressed.points) == 5 * len(start)
+
+
+def test_arrows_of_even_length_and_along_the_surface():
+    flow, _, start, tip = arrows(even=True)
+    assert np.linalg.norm(tip - start, axis=1) == pytest.approx(1.6 * 0.1 * flow.size)
+    _, dressed, start, tip = arrows(along=True)
+    assert np.allclose(tip[:, 2], 0.5)
+    assert np.allclose(dressed.points[:, 2], 0.5), "barbs lie in the plane too"
+
+
+def test_nothing_is_drawn_where_there_is_nothing():
+    flow = cube_flow(9, velocity=shear)
+    cut = axis_slice(flow, 2, 0.5)
+    places = even_places(cut, 0.1)
+    vectors = np.zeros((len(places.points), 3))
+    assert len(arrow_lines(places, vectors, 0.1, even=False, along=False)[0]) == 0
+    vectors[3] = np.nan
+    vectors[5] = (0.0, 0.0, 2.0)  # straight out of the surface
+    points, offsets = arrow_lines(places, vectors, 0.1, even=False, along=False)
+    assert len(offsets) == 3
+    assert np.isfinite(points).all()
+    assert np.allclose(points[1] - points[0], [0, 0, 0.1])
+    assert len(arrow_lines(places, vectors, 0.1, even=False, along=True)[0]) == 0
