@@ -1,16 +1,19 @@
 """Drives the window at random and watches for errors and memory.
 
     python tests/random_use/run.py --minutes 10 --seed 1
+    python tests/random_use/run.py --same 10 --actions 300
 
 Real mouse and key events: clicks, drags and wheels in the view, on cards, keys, tiles and controls; commands; undo and redo; stations;
 themes; steps of a series, played and dragged; other cases opened in the middle of it all. Every exception and every strip that tells
-of a fault is printed; every half a minute the memory is, with what is kept.
+of a fault is printed; every half a minute the memory is, with what is kept. With ``--same`` so many windows are each driven for some
+actions on one case; then everything is undone and done again, the study saved and opened anew: the picture must be the same.
 """
 
 import argparse
 import os
 import random
 import sys
+import tempfile
 import time
 import traceback
 from pathlib import Path
@@ -26,7 +29,8 @@ from PyQt6.QtCore import QPointF, Qt  # noqa: E402
 from PyQt6.QtTest import QTest  # noqa: E402
 from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QSlider  # noqa: E402
 
-from driving import click, drag, move, spin  # noqa: E402
+from driving import click, drag, move, settle, spin  # noqa: E402
+from same_again import troubles  # noqa: E402
 from tidal_lens.app.actions import ACTIONS  # noqa: E402
 from tidal_lens.app.start import application  # noqa: E402
 from tidal_lens.app.window import Window  # noqa: E402
@@ -127,13 +131,48 @@ class Use:
         spin(self.random.choice((0.0, 0.0, 0.02, 0.1, 0.3)))
 
 
+def same(chosen):
+    """Windows driven at random one after another; exit status 1 where a picture is not a function of its study."""
+    app = application("chart")
+    faults: list[str] = []
+
+    def hear(notice):
+        if "went wrong inside" in notice.text:
+            faults.append(notice.text)
+
+    for seed in range(chosen.seed, chosen.seed + chosen.same):
+        window = Window()
+        window.document.noticed.connect(hear)
+        window.resize(1280, 800)
+        window.show()
+        window.open_demo(CASES[seed % 3])
+        settle(window)
+        first, user = window.document.study, Use(window, seed)
+        for _ in range(chosen.actions):
+            user.once()
+        with tempfile.TemporaryDirectory() as folder:
+            found = troubles(window, first, Path(folder))
+        print(f"seed {seed}: {len(window.document.study.layers)} layers; {'; '.join(found) or 'the same'}", flush=True)
+        faults += found
+        window.hide()
+        window.close()
+        window.deleteLater()
+        app.processEvents()
+    print(f"{len(faults)} faults", *dict.fromkeys(faults), sep="\n")
+    return 1 if faults else 0
+
+
 def main():
     """Run from the command line; exit status 1 where there was an error."""
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--minutes", type=float, default=10.0)
     options.add_argument("--seed", type=int, default=1)
     options.add_argument("--limit", type=float, default=0.0, help="GB that may be kept; a third of the machine's if none is said")
+    options.add_argument("--same", type=int, default=0, help="windows whose picture must be the same when their study is opened anew")
+    options.add_argument("--actions", type=int, default=300, help="actions in each of them")
     chosen = options.parse_args()
+    if chosen.same:
+        return same(chosen)
     faults = []
     app = application("chart")  # held: without it there are no widgets
     window = Window()
