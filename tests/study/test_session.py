@@ -84,12 +84,12 @@ def test_ranges_of_a_series_are_those_first_seen(tmp_path):
     assert key_of(first.study, first.evaluator, name) is None, "not worked out yet"
     spread = first.evaluator.store.distribution(name)
     seen = seen_range(first.study, first.evaluator, name, spread)
-    study = first.study.with_(ranges={name: seen}, step=2)
+    study = first.study.with_(ranges={name: (seen,)}, step=2)
     later = open_session(path, study)
     own = later.evaluator.store.distribution(name)
     assert own.low > spread.high - 0.6
     _, low, high = key_of(study, later.evaluator, name)
-    assert (low, high) == key_of(first.study.with_(ranges={name: seen}), first.evaluator, name)[1:]
+    assert (low, high) == key_of(first.study.with_(ranges={name: (seen,)}), first.evaluator, name)[1:]
     said = study.with_(keys={name: KeySetting(low=-1.0, high=9.0)})
     assert key_of(said, later.evaluator, name)[1:] == (-1.0, 9.0)
     assert np.isfinite([low, high]).all()

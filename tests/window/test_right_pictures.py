@@ -149,6 +149,21 @@ def test_a_formula_of_another_text_has_another_range(empty, tmp_path):
     assert range_of(document, "formula:mine") == first
 
 
+def test_a_range_survives_that_something_else_is_said_for_a_while(empty, tmp_path):
+    path, _ = series(tmp_path)
+    opened(empty, path)
+    document = empty.document
+    first = range_of(document, "cp")
+    document.go_to_step(2)
+    settle(empty)
+    document.edit(document.study.with_(reference=Reference(pressure=1.0, density=1.0, velocity=(1.0, 0.0, 0.0))), "Reference")
+    settle(empty)
+    assert range_of(document, "cp") != first
+    document.undo()
+    settle(empty)
+    assert range_of(document, "cp") == first, "not that of the step at which it is seen again"
+
+
 def test_ids_are_never_used_again(window):
     document = window.document
     given = set()

@@ -1,15 +1,10 @@
 """Random real events, short: whatever is done, the picture is a function of the study. The long run is tests/random_use/run.py --same."""
 
-import sys
-from pathlib import Path
-
 import pytest
 
 from driving import settle
+from random_use.run import Use
 from same_again import troubles
-
-sys.path.insert(0, str(Path(__file__).parent.parent / "random_use"))
-from run import Use
 
 
 @pytest.mark.gui

@@ -25,6 +25,8 @@ from tidal_lens.study.kinds.kind import Begun, Kind
 from tidal_lens.study.model import CameraSetting, Layer, SeenRange, Study
 from tidal_lens.study.session import Session
 
+_SEEN = 30  # ranges kept of one quantity: under what the user says, and said before
+
 
 class Document(QObject):
     """Holds the value; widgets read it, send edits, and listen.
@@ -184,8 +186,9 @@ class Document(QObject):
 
     def note_range(self, name: str, seen: SeenRange) -> None:
         """The range of a quantity of a series that was seen first: part of the study, but no edit."""
-        if self.study.ranges.get(name) != seen:
-            self.amend(ranges={**self.study.ranges, name: seen})
+        old = self.study.ranges.get(name, ())
+        if seen not in old:
+            self.amend(ranges={**self.study.ranges, name: (*old[-_SEEN:], seen)})
 
     def _after_change(self) -> None:
         if self.chosen is not None and self.study.layer(self.chosen) is None:

@@ -63,7 +63,7 @@ class KeySetting(Value):
 class SeenRange(Value):
     """The usual and the whole range of a quantity at the step of a series where it was first seen.
 
-    ``of`` tells another quantity of that name.
+    ``of`` tells what the user had said on which its values rest.
     """
 
     low: FiniteFloat
@@ -157,7 +157,8 @@ class Study(Value):
     keys : dict
         Colour-key settings by quantity.
     ranges : dict
-        Ranges of the quantities of a series, as first seen: all its steps are coloured alike. Seeing one is no edit.
+        Ranges of the quantities of a series, as first seen, each with what the user had said then: all its steps are coloured alike. Seeing
+        one is no edit.
     counter : int
         The greatest number that the id of any layer had that is gone.
     reference : Reference or None
@@ -192,7 +193,7 @@ class Study(Value):
     case: StudyPath = ""
     layers: Annotated[tuple[Layer, ...], Field(max_length=500)] = ()
     keys: dict[QuantityName, KeySetting] = Field(default_factory=dict)
-    ranges: Annotated[dict[QuantityName, SeenRange], Field(max_length=2000)] = Field(default_factory=dict)
+    ranges: Annotated[dict[QuantityName, tuple[SeenRange, ...]], Field(max_length=2000)] = Field(default_factory=dict)
     counter: Annotated[int, Field(ge=0, le=10**12)] = 0
     reference: Reference | None = None
     outline: bool = True

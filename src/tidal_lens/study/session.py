@@ -131,8 +131,8 @@ def said_otherwise(raw: Flow, shown: Study, study: Study, answers: Answers | Non
 def seen_range(study: Study, evaluator: Evaluator, name: str, spread: Distribution) -> SeenRange:
     """The range of a quantity of a series as it was first seen; this step's, where it was not seen before."""
     of = said_of(study, [name, *evaluator.store.below(name)])
-    seen = study.ranges.get(name)
-    if seen is not None and seen.of == of:
+    seen = next((r for r in study.ranges.get(name, ()) if r.of == of), None)
+    if seen is not None:
         return seen
     low, high = spread.usual
     return SeenRange(low=low, high=high, least=spread.low, greatest=spread.high, of=of)
