@@ -5,7 +5,7 @@ import time
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QLineEdit, QStyle, QStyleOptionSlider
 
 from tidal_lens.app.start import complete
 
@@ -117,3 +117,29 @@ def pick(box, text):
     QTest.mouseMove(listed.viewport(), listed.visualRect(index).center())
     QTest.mouseClick(listed.viewport(), LEFT, NONE, listed.visualRect(index).center())
     spin(0.02)
+
+
+def choose(menu, text):
+    """Click an entry of an open menu."""
+    action = next(a for a in menu.actions() if a.text().split("\t")[0] == text)
+    QTest.mouseClick(menu, LEFT, NONE, menu.actionGeometry(action).center())
+    spin(0.02)
+
+
+def slide(slider, share, steps=6):
+    """Drag a slider's handle to a share of its way."""
+    option = QStyleOptionSlider()
+    slider.initStyleOption(option)
+    handle = slider.style().subControlRect(QStyle.ComplexControl.CC_Slider, option, QStyle.SubControl.SC_SliderHandle, slider)
+    to = handle.width() / 2 + share * (slider.width() - handle.width())
+    drag(slider, QPointF(handle.center()), QPointF(to, handle.center().y()), steps=steps)
+
+
+def fill_in(dialog, path):
+    """Type a name in a file dialog and press Enter."""
+    edit = dialog.findChild(QLineEdit, "fileNameEdit")
+    edit.setFocus()
+    edit.selectAll()
+    QTest.keyClicks(edit, str(path))
+    QTest.keyClick(edit, Qt.Key.Key_Return)
+    spin(0.05)

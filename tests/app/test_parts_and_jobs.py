@@ -7,7 +7,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
-from driving import keys, type_into, wait
+from driving import keys, pick, type_into, wait
 from tidal_lens.app.command_field import rank
 from tidal_lens.app.jobs import Jobs, Slot
 from tidal_lens.app.parts import Choice, NumberField, QuantityChooser, Slider, parse_number
@@ -132,7 +132,9 @@ def test_the_chooser_lists_what_can_be_had(qapp):
     assert not model.flags(model.index(2, 0)) & Qt.ItemFlag.ItemIsEnabled
     picked = []
     chooser.picked.connect(picked.append)
-    chooser.activated.emit(0)
+    chooser.show()
+    pick(chooser, "Plain colour")
+    chooser.hide()
     assert picked == [None]
 
 

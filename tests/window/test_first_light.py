@@ -220,7 +220,9 @@ def test_walls_opacity_and_mesh_lines(window):
     assert chosen(window).look.mesh_lines
     meshed = pixels(window.view)
     assert differing(plain, meshed) > 0.005
-    controls.opacity.setValue(20)
+    controls.opacity.setFocus()
+    for key in (Qt.Key.Key_Home, Qt.Key.Key_PageUp, Qt.Key.Key_PageUp):
+        QTest.keyClick(controls.opacity, key)
     settle(window)
     assert chosen(window).look.opacity == pytest.approx(0.05 + 0.95 * 0.2)
     assert differing(meshed, pixels(window.view)) > 0.02

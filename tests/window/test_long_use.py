@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QSlider, QWidget
 from vtkmodules.vtkCommonDataModel import vtkImageData
 from vtkmodules.vtkIOXML import vtkXMLImageDataWriter, vtkXMLStructuredGridWriter
 
-from driving import click, drag, keys, move, settle, spin, wait
+from driving import choose, click, drag, keys, move, settle, spin, wait
 from small_series import series
 from tidal_lens.app import autosave, faults, theme
 from tidal_lens.app.jobs import Jobs, Slot
@@ -159,8 +159,7 @@ def test_the_limit_is_chosen_in_the_status_line_and_the_line_tells_what_is_kept(
     menu = QApplication.activePopupWidget()
     assert menu is not None
     assert menu.actions()[0].isChecked()
-    next(a for a in menu.actions() if a.text() == "2 GB").trigger()
-    menu.close()
+    choose(menu, "2 GB")
     assert limit() == 2_000_000_000
     assert "of 2.0 GB" in status.facts.toolTip()
     window.choose_memory(None)

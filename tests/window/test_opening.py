@@ -8,7 +8,7 @@ from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
-from driving import click, keys, settle, spin, wait
+from driving import click, fill_in, keys, settle, spin, wait
 from making import cube_points
 from tidal_lens.formats.vtk_write import StructuredPiece, write_structured
 from vortex_tank import demo_file
@@ -58,8 +58,7 @@ def test_the_button_opens_a_dialog(empty, tmp_path):
     empty.act("open")
     wait(lambda: empty.findChildren(QFileDialog), "the dialog", 5)
     dialog = empty.findChildren(QFileDialog)[0]
-    dialog.fileSelected.emit(str(path))
-    dialog.close()
+    fill_in(dialog, path)
     settle(empty)
     assert empty.document.flow.path == path
 

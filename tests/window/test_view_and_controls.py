@@ -7,7 +7,7 @@ from PyQt6.QtGui import QContextMenuEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu
 
-from driving import drag, keys, move, settle, spin, type_into, wait
+from driving import choose, click, drag, keys, move, settle, slide, spin, type_into, wait
 from tidal_lens.study.kinds.isosurface import IsoShape
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.model import KeySetting, Layer
@@ -113,9 +113,9 @@ def test_the_menu_of_a_key(window):
     QApplication.sendEvent(window.view, event)
     spin(0.05)
     menu = next(m for m in window.view.findChildren(QMenu) if m.isVisible())
-    mirror, reset = menu.actions()
+    _, reset = menu.actions()
     assert not reset.isEnabled()
-    mirror.trigger()
+    choose(menu, "Symmetric about zero")
     assert window.document.study.keys["mach"] == KeySetting(symmetric=True)
     assert window.document.key("mach")[1:] == (-1.22, 1.22)
     menu.close()
@@ -159,19 +159,16 @@ def test_two_isosurfaces_share_one_key(window):
 
 def test_a_slice_is_turned_and_swept(window):
     controls = window.bench.card.controls["slice"]
-    controls.axis.button("2").click()
+    click(controls.axis.button("2"))
     assert chosen(window).shape.axis == 2
     assert chosen(window).name == "Slice z"
     settle(window)
     steps_before = window.document.undo_what
-    controls.sweep.sliderPressed.emit()
-    for share in (60, 70, 80):
-        controls.sweep.setValue(share)
-        spin(0.02)
-    controls.sweep.sliderReleased.emit()
+    slide(controls.sweep, 0.8)
     settle(window)
     low, high = (float(b[2]) for b in window.document.flow.bounds)
-    assert chosen(window).shape.position == pytest.approx(low + 0.8 * (high - low), abs=0.01)
+    assert controls.sweep.value() == pytest.approx(80, abs=3)
+    assert chosen(window).shape.position == pytest.approx(low + 0.01 * controls.sweep.value() * (high - low), abs=0.01)
     window.act("undo")
     assert chosen(window).shape.position == pytest.approx(1.3, abs=0.01), "a sweep is one step"
     assert window.document.undo_what == steps_before
