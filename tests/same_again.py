@@ -39,6 +39,8 @@ def troubles(window, first, folder):
     """
     document, out = window.document, []
     settle(window)
+    document.asking.compute_again()  # what was cancelled on the way
+    settle(window)
     before, study = picture(document), document.study
     while document.redo_what:
         document.redo()

@@ -45,7 +45,7 @@ class Asking:
             self._asked.pop(gone, None)
         for layer in study.layers:
             if study.is_drawn(layer):
-                self._ask(layer)
+                self._ask(layer) if layer.shape.geometry != "none" else self._ask_keyed(layer)
 
     def compute_again(self) -> None:
         """Ask anew for what failed or was cancelled."""
@@ -64,13 +64,18 @@ class Asking:
             self.failures[job.slot.key] = "Cancelled. F5 computes it."
             document.result_changed.emit(job.slot.key)
 
+    def _ask_keyed(self, layer: Layer) -> None:
+        """Of a layer that shows in others alone, what has a key."""
+        for name in quantities_on_keys(layer):
+            self.ask_quantity(name)
+
     def _ask(self, layer: Layer) -> None:
         document = self._document
         evaluator = document.evaluator
         if evaluator is None:
             return
-        draft = document.dragging
-        wish = evaluator.wish(layer, draft=draft)
+        draft, masks = document.dragging, document.study.masks()
+        wish = evaluator.wish(layer, masks, draft=draft)
         if self._asked.get(layer.id) == wish:
             evaluator.use(wish)
             return
@@ -96,7 +101,8 @@ class Asking:
 
         for name in quantities_on_keys(layer):
             self._first_look(evaluator, name)
-        document.jobs.submit(Slot("card", layer.id), layer.name, lambda token: evaluator.evaluate(layer, token, draft=draft), done, failed)
+        document.jobs.submit(Slot("card", layer.id), layer.name,
+                             lambda token: evaluator.evaluate(layer, token, masks, draft=draft), done, failed)
         document.result_changed.emit(layer.id)
 
     def _first_look(self, evaluator: Evaluator, name: str) -> None:

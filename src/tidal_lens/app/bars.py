@@ -159,6 +159,7 @@ class StatusLine(QWidget):
         document.jobs.changed.connect(self._show_job)
         document.jobs.progressed.connect(self._show_job)
         document.case_changed.connect(self._show_facts)
+        document.study_changed.connect(self._show_facts)
         # Jobs that are over at once do not flicker here: only what lasts is shown.
         self._patience = QTimer(self)
         self._patience.setSingleShot(True)
@@ -190,7 +191,9 @@ class StatusLine(QWidget):
         flow = self._document.flow
         memory = self._process.memory_info().rss / 1e9
         cells = f"{flow.n_cells:,} cells  ·  " if flow is not None else ""
-        self.facts.setText(f"{cells}{memory:.2f} GB")
+        masks = [layer.name for layer in self._document.study.masks()] if flow is not None else []
+        hidden = f"some is hidden by {', '.join(masks)}  ·  " if masks else ""
+        self.facts.setText(f"{hidden}{cells}{memory:.2f} GB")
         kinds = KEEPER.by_kind()
         listed = ", ".join(f"{kind} {nbytes / 1e9:.2f}" for kind, nbytes in sorted(kinds.items(), key=lambda k: -k[1])) or "nothing"
         self.facts.setToolTip(f"Memory that Tidal Lens takes. What can be worked out again takes {KEEPER.total / 1e9:.2f} of "

@@ -111,6 +111,8 @@ class Card(QWidget):
             p.setOpacity(1.0)
         else:
             p.fillRect(place, theme.colour("ground"))
+            if layer.shape.geometry == "none":  # it has no picture of its own
+                theme.icon(layer.kind, "magenta", 32).paint(p, place.toRect().adjusted(0, 12, 0, -12))
         if self.hasFocus():
             p.setPen(QPen(theme.colour("sea"), 1, Qt.PenStyle.DotLine))
             p.setBrush(Qt.BrushStyle.NoBrush)

@@ -180,7 +180,7 @@ class Window(QMainWindow):
     def colour_by(self, name: str) -> None:
         """Colour the chosen card by a quantity."""
         layer = self.document.chosen_layer
-        if layer is not None and name:
+        if layer is not None and name and layer.look.on != "none":
             self.document.edit_layer(layer.with_(look=layer.look.with_(colour_by=name)), "Colour")
 
     def toggle_lamp(self, layer_id: str) -> None:
@@ -263,7 +263,7 @@ class Window(QMainWindow):
         layer = self.document.chosen_layer
         kinds: tuple[str, ...]
         if card and layer is not None:
-            kinds = ENDINGS[layer.shape.geometry]
+            kinds = ENDINGS.get(layer.shape.geometry, ("vtp",))
             title, name = "Save the card's geometry", layer.name
         else:
             kinds, title = ("vtm", "cgns", "vtkhdf", "vtu", "vts"), "Save the flow's data"

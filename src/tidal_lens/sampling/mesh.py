@@ -45,6 +45,26 @@ class Stencil:
         return out
 
 
+    def take(self, rows: NDArray[np.int64]) -> Stencil:
+        """Of some of the points."""
+        return Stencil(self.ids[rows], self.weights[rows])
+
+    def mixed(self, a: NDArray[np.int64], b: NDArray[np.int64], t: NDArray[np.float64]) -> Stencil:
+        """Of places between pairs of points: a share t (k,) of the way from each of a to each of b."""
+        weights = np.hstack([(1.0 - t)[:, None] * self.weights[a], t[:, None] * self.weights[b]])
+        return Stencil(np.hstack([self.ids[a], self.ids[b]]), weights)
+
+    def extended(self, other: Stencil) -> Stencil:
+        """Of these points and those of another stencil after them; the narrower one is padded."""
+        width = max(self.ids.shape[1], other.ids.shape[1])
+
+        def padded(values: NDArray[Any]) -> NDArray[Any]:
+            return np.pad(values, ((0, 0), (0, width - values.shape[1])))
+
+        return Stencil(np.concatenate([padded(self.ids), padded(other.ids)]),
+                       np.concatenate([padded(self.weights), padded(other.weights)]))
+
+
 @dataclass(frozen=True, eq=False)
 class Mesh:
     """Packed grids; ``arrays`` is the tuple that the kernels take (see :mod:`tidal_lens.sampling.kernels`)."""

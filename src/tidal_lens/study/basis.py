@@ -31,11 +31,11 @@ class Basis:
     flow : int
         Number of the flow; of its mesh, which steps of a series may share, where no value of the flow is needed.
     what : str
-        ``shape``, ``colours`` or ``dressing``.
+        ``shape``, ``masked``, ``colours`` or ``dressing``.
     of : Shape or Basis
-        The shape, or what is coloured or dressed.
+        The shape, or what is masked, coloured or dressed.
     how : Value or None
-        The dressing.
+        The mask or dressing.
     quantities : tuple of (str, Signature)
         Each quantity needed, and what its values rest on.
     stamps : tuple of Stamp
@@ -68,6 +68,11 @@ def shape_basis(shape: Shape, store: QuantityStore) -> Basis:
 def colours_basis(shape: Basis, quantity: str, store: QuantityStore) -> Basis:
     """What the colours of a shape rest on."""
     return Basis(store.flow.number, "colours", shape, None, ((quantity, store.signature(quantity)),))
+
+
+def masked_basis(of: Basis, mask: Shape, store: QuantityStore) -> Basis:
+    """What is left of a geometry by a mask."""
+    return Basis(store.flow.number, "masked", of, mask, tuple((n, store.signature(n)) for n in mask.needs()))
 
 
 def dressing_basis(shape: Basis, dressing: Arrows, store: QuantityStore) -> Basis:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,7 +16,7 @@ from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.kept import Kept
 from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.store import Distribution, QuantityStore
-from tidal_lens.study.basis import Basis, colours_basis, dressing_basis, shape_basis
+from tidal_lens.study.basis import Basis, colours_basis, dressing_basis, masked_basis, shape_basis
 from tidal_lens.study.dressings import Arrows, Dressed
 from tidal_lens.study.kinds.kind import Geometry, Made, Shape
 from tidal_lens.study.model import KeySetting, Layer, Study
@@ -45,13 +46,15 @@ class Evaluated:
     layer : Layer
         What was asked for.
     made : Made
-        What its shape came to.
+        What is drawn of it: what masks left.
     colours : ndarray, shape (points,), or None
         Values of the colouring quantity.
     draft : bool
         Whether it was made quickly while something was dragged.
     dressed : tuple of Dressed
         What the dressings of its look came to, in their order.
+    whole : Made or None
+        What its shape came to, where masks hide some of it.
     """
 
     layer: Layer
@@ -59,6 +62,12 @@ class Evaluated:
     colours: NDArray[np.float64] | None
     draft: bool = False
     dressed: tuple[Dressed, ...] = ()
+    whole: Made | None = None
+
+    @property
+    def unmasked(self) -> Made:
+        """What its shape came to."""
+        return self.whole or self.made
 
     @property
     def geometry(self) -> Geometry:
@@ -71,6 +80,7 @@ class Wish:
     """All that the answer for a layer rests on: equal wishes have equal answers."""
 
     shape: Basis
+    masked: tuple[Basis, ...]
     colours: Basis | None
     dressings: tuple[Basis, ...] = ()
 
@@ -136,23 +146,28 @@ class Evaluator:
         other._outline = self._outline
         return other
 
-    def wish(self, layer: Layer, *, draft: bool = False) -> Wish:
-        """What the answer for a layer rests on."""
-        shape = shape_basis(layer.shape.draft() if draft else layer.shape, self.store)
+    def wish(self, layer: Layer, masks: Sequence[Layer] = (), *, draft: bool = False) -> Wish:
+        """What the answer for a layer rests on, with the masks that are in force."""
+        shape = last = shape_basis(layer.shape.draft() if draft else layer.shape, self.store)
+        masked: list[Basis] = []
+        for mask in masks:
+            last = masked_basis(last, mask.shape, self.store)
+            masked.append(last)
         name = layer.look.colour_by
-        return Wish(shape, colours_basis(shape, name, self.store) if name is not None else None,
-                    tuple(dressing_basis(shape, d, self.store) for d in layer.look.dressings()))
+        return Wish(shape, tuple(masked), colours_basis(last, name, self.store) if name is not None else None,
+                    tuple(dressing_basis(last, d, self.store) for d in layer.look.dressings()))
 
     def use(self, wish: Wish) -> None:
         """Its answer is on the table: it is not the one that was unused longest."""
-        self.answers.shapes.ready(wish.shape)
+        for basis in (wish.shape, *wish.masked):
+            self.answers.shapes.ready(basis)
         if wish.colours is not None:
             self.answers.colours.ready(wish.colours)
         for basis in wish.dressings:
             self.answers.dressings.ready(basis)
 
-    def evaluate(self, layer: Layer, token: Token, *, draft: bool = False) -> Evaluated:
-        """Geometry and colours of a layer.
+    def evaluate(self, layer: Layer, token: Token, masks: Sequence[Layer] = (), *, draft: bool = False) -> Evaluated:
+        """Geometry and colours of a layer, as far as masks leave them.
 
         Raises
         ------
@@ -163,12 +178,14 @@ class Evaluator:
         """
         store = self.store
         # A draft is not made where the whole is at hand.
-        wish = self.wish(layer)
+        wish = self.wish(layer, masks)
         if draft and self.answers.shapes.ready(wish.shape) is None:
-            wish = self.wish(layer, draft=True)
+            wish = self.wish(layer, masks, draft=True)
         shape = wish.shape.of
         assert isinstance(shape, Shape)
-        made = self.answers.shapes.obtain(wish.shape, lambda: shape.make(_Sight(self.flow, store, token)))
+        made = whole = self.answers.shapes.obtain(wish.shape, lambda: shape.make(_Sight(self.flow, store, token)))
+        for basis, mask in zip(wish.masked, masks, strict=True):
+            made = self._mask(basis, mask.shape, made, token)
         token.check()
         colours, name = None, layer.look.colour_by
         if name is not None and wish.colours is not None:
@@ -177,7 +194,18 @@ class Evaluator:
             store.distribution(keyed, token)
         dressed = tuple(self._dress(basis, dressing, made, token)
                         for basis, dressing in zip(wish.dressings, layer.look.dressings(), strict=True))
-        return Evaluated(layer, made, colours, shape is not layer.shape, dressed)
+        return Evaluated(layer, made, colours, shape is not layer.shape, dressed, whole if masks else None)
+
+    def _mask(self, basis: Basis, mask: Shape, made: Made, token: Token) -> Made:
+        token.check()
+
+        def left() -> Made:
+            name, = mask.needs()
+            if len(made.geometry.points) == 0:
+                return made
+            return mask.hide(made, made.geometry.stencil.apply(self.store.values(name, token)))
+
+        return self.answers.shapes.obtain(basis, left)
 
     def _dress(self, basis: Basis, dressing: Arrows, made: Made, token: Token) -> Dressed:
         token.check()

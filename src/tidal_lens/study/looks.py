@@ -38,5 +38,17 @@ class LineLook(Value):
         return ()
 
 
-AnyLook = SurfaceLook | LineLook
+class NoLook(Value):
+    """Of what is not drawn itself."""
+
+    on: Literal["none"] = "none"
+    colour_by: None = None
+    colour: Colour = "#B0246B"
+
+    def dressings(self) -> tuple[Arrows, ...]:
+        """None."""
+        return ()
+
+
+AnyLook = SurfaceLook | LineLook | NoLook
 Look = Annotated[AnyLook, Field(discriminator="on")]

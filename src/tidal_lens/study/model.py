@@ -258,6 +258,10 @@ class Study(Value):
         """Whether a layer is to be seen: its lamp is lit, or it is shown alone."""
         return layer.id == self.alone if self.alone is not None else layer.shown
 
+    def masks(self) -> tuple[Layer, ...]:
+        """Layers that hide parts of others: their lamps are lit. What is shown alone is masked too."""
+        return tuple(layer for layer in self.layers if layer.shown and layer.shape.geometry == "none")
+
     def new_id(self, kind: str) -> str:
         """An id that no layer has, or had."""
         return f"{kind}-{self._greatest + 1}"

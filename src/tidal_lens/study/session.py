@@ -51,7 +51,9 @@ class Session:
             The token was cancelled.
         """
         wanted = token or Token()
-        return {layer.id: self.evaluator.evaluate(layer, wanted) for layer in self.study.layers if self.study.is_drawn(layer)}
+        masks = self.study.masks()
+        return {layer.id: self.evaluator.evaluate(layer, wanted, masks) for layer in self.study.layers
+                if self.study.is_drawn(layer) and layer.shape.geometry != "none"}
 
     def series(self) -> Series | None:
         """The steps of its series; None for steady flow."""

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 from tidal_lens.app.controls.base import Controls
 from tidal_lens.app.controls.bodies import BodyControls, PointsControls
 from tidal_lens.app.controls.isosurface import IsoControls
+from tidal_lens.app.controls.mask import MaskControls
 from tidal_lens.app.controls.slice import SliceControls
 from tidal_lens.app.controls.streamlines import StreamControls
 from tidal_lens.app.controls.wall import WallControls
@@ -24,6 +25,7 @@ CONTROLS: dict[str, Callable[[Document], Controls[Any]]] = {
     "streamlines": StreamControls,
     "body": BodyControls,
     "points": PointsControls,
+    "mask": MaskControls,
 }
 
 

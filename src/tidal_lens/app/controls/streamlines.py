@@ -73,11 +73,11 @@ class StreamControls(Controls[StreamShape]):
         if layer is None or layer.id != layer_id:
             return
         result = self.document.asking.results.get(layer_id)
-        if result is None or not isinstance(result.geometry, Lines):
+        if result is None or not isinstance(result.unmasked.geometry, Lines):
             self.inside.setText("")
             self.fate.setText("")
             return
-        lines = result.geometry
+        lines = result.unmasked.geometry
         self.inside.setText(inside_text(lines))
         worst = float(lines.error.max()) if lines.n_lines else 0.0
         told = [f"{n} {words}" for words, n in lines.census]

@@ -53,7 +53,7 @@ class HandlesOverlay:
         if layer is None or flow is None:
             return None
         result = self._view.document.asking.results.get(layer.id)
-        return layer.shape.handles(flow, result.made if result is not None else None)
+        return layer.shape.handles(flow, result.unmasked if result is not None else None)
 
     def beads(self) -> dict[str, Vec]:
         """Where the beads stand in space."""

@@ -251,7 +251,7 @@ class KeysOverlay:
         else:
             layer = document.study.layer(what)
             if layer is not None:
-                document.edit_layer(layer.with_(shape=layer.shape.at_level(0, value)), "Isosurface value", grip)
+                document.edit_layer(layer.with_(shape=layer.shape.at_level(0, value)), f"Value of the {layer.kind}", grip)
 
     def let_go(self) -> None:
         self._held = self._axis = None
@@ -296,7 +296,7 @@ class KeysOverlay:
         if what in ("low", "high"):
             return "Drag to change the range; double-click to type it"
         if what:
-            return "Drag to change the isosurface's value; double-click to type it"
+            return "Drag to change the value; double-click to type it"
         return f"{key.quantity.label}: {key.quantity.about}; {key.quantity.made}. Right-click: symmetric, reset"
 
 

@@ -176,7 +176,7 @@ class DeriveStation(QWidget):
                               f"{number_text(spread.usual[0])} and {number_text(spread.usual[1])}{holes}")
         usable = q.components == 1 and not q.missing
         layer = self.document.chosen_layer
-        fits = layer is not None and (q.place != "wall" or layer.shape.on_walls)
+        fits = layer is not None and layer.look.on != "none" and (q.place != "wall" or layer.shape.on_walls)
         self.paint_card.setEnabled(usable and fits)
         self.surface.setEnabled(usable and q.place != "wall")
         self.vary.setEnabled(bool(_text_of(q)))

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Union
 
 from pydantic import Field
 
-from tidal_lens.study.kinds import body, isosurface, points, slice, streamlines, wall
+from tidal_lens.study.kinds import body, isosurface, mask, points, slice, streamlines, wall
 from tidal_lens.study.kinds.kind import Kind, Shape
 
 KINDS: tuple[Kind, ...] = (
@@ -16,6 +16,7 @@ KINDS: tuple[Kind, ...] = (
     streamlines.KIND,
     body.KIND,
     points.KIND,
+    mask.KIND,
 )
 
 if TYPE_CHECKING:

@@ -123,7 +123,7 @@ class Shape(Value):
     """
 
     kind: str
-    geometry: ClassVar[Literal["surface", "lines"]] = "surface"  # what it comes to: looks follow from it
+    geometry: ClassVar[Literal["surface", "lines", "none"]] = "surface"  # what it comes to: looks follow from it
     lit: ClassVar[bool] = True  # whether a light falls on it; others show the colours of the key exactly
     on_walls: ClassVar[bool] = False  # whether it lies on walls, where quantities are known that are known nowhere else
     of_mesh: ClassVar[bool] = True  # whether, but for the quantities that it needs, it rests on the mesh alone
@@ -139,6 +139,10 @@ class Shape(Value):
             The token was cancelled.
         """
         raise NotImplementedError
+
+    def hide(self, made: Made, _values: Vec) -> Made:
+        """Of a shape without geometry: what it leaves of something else, by its quantity's values at the points."""
+        return made
 
     def needs(self) -> tuple[str, ...]:
         """Quantities that the shape itself rests on, whatever colours it."""

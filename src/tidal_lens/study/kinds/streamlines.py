@@ -25,7 +25,7 @@ class StreamShape(Shape):
     """A line of seeds, or a list of them that takes its place, and how streamlines are followed from it."""
 
     kind: Literal["streamlines"] = "streamlines"
-    geometry: ClassVar[Literal["surface", "lines"]] = "lines"
+    geometry: ClassVar[Literal["surface", "lines", "none"]] = "lines"
     start: Vector
     end: Vector
     count: Annotated[int, Field(ge=1, le=5000)] = 30

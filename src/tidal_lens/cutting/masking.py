@@ -1,0 +1,112 @@
+"""What is left of surfaces and lines where values at their points are hidden."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.cutting.surface import Surface
+from tidal_lens.sampling.mesh import Stencil
+from tidal_lens.tracing.streamlines import Lines
+
+Vec = NDArray[np.float64]
+
+
+def kept_surface(surface: Surface, values: Vec) -> Surface:
+    """The part of a surface where values at its vertices are not negative; faces are cut where they change sign.
+
+    Parameters
+    ----------
+    surface : Surface
+        The surface.
+    values : ndarray, shape (vertices,)
+        Linear along edges; a vertex without a number is hidden.
+    """
+    v = np.where(np.isfinite(values), values, -np.inf)
+    inside = v >= 0.0
+    faces = surface.faces
+    many = inside[faces].sum(axis=1)
+    whole = faces[many == 4]
+    some = faces[(many > 0) & (many < 4)]
+    triangles = np.concatenate([some[:, [0, 1, 2]], some[some[:, 2] != some[:, 3]][:, [0, 2, 3]]])
+    left, starts, ends = _cut(triangles, inside)
+    # Each cut edge gets one vertex, shared by the faces on both sides of it.
+    edges, which = np.unique(np.sort(np.column_stack([starts, ends]), axis=1), axis=0, return_inverse=True)
+    a, b = edges.T if len(edges) else (np.empty(0, np.int64), np.empty(0, np.int64))
+    with np.errstate(invalid="ignore"):
+        t = np.where(np.isfinite(v[a]) & np.isfinite(v[b]), v[a] / (v[a] - v[b]), np.where(inside[a], 0.0, 1.0))
+    points = np.concatenate([surface.points, surface.points[a] + t[:, None] * (surface.points[b] - surface.points[a])])
+    stencil = surface.stencil.extended(surface.stencil.mixed(a, b, t))
+    cut = np.where(left < 0, len(surface.points) + which.ravel()[np.maximum(-left - 1, 0)] if len(which) else left, left)
+    return _compact(points, np.concatenate([whole, cut]), stencil)
+
+
+def _cut(triangles: NDArray[np.int64], inside: NDArray[np.bool_]) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
+    """Faces (k, 4) left of triangles; -1 - n stands for the n-th cut edge, whose ends are given too."""
+    faces: list[NDArray[np.int64]] = []
+    starts: list[NDArray[np.int64]] = []
+    ends: list[NDArray[np.int64]] = []
+    count = 0
+    if len(triangles) == 0:
+        return np.empty((0, 4), np.int64), np.empty(0, np.int64), np.empty(0, np.int64)
+    states = inside[triangles]
+    for turn in range(3):
+        p, q, r = (triangles[:, (turn + k) % 3] for k in range(3))
+        one = states[:, turn] & ~states[:, (turn + 1) % 3] & ~states[:, (turn + 2) % 3]
+        two = ~states[:, turn] & states[:, (turn + 1) % 3] & states[:, (turn + 2) % 3]
+        for mask, alone in ((one, True), (two, False)):
+            n = int(mask.sum())
+            first, second = -1 - (count + np.arange(n)), -1 - (count + n + np.arange(n))  # on p q, and on p r
+            starts += [p[mask], p[mask]]
+            ends += [q[mask], r[mask]]
+            count += 2 * n
+            faces.append(np.column_stack([p[mask], first, second, second]) if alone
+                         else np.column_stack([first, q[mask], r[mask], second]))
+    full = triangles[states.all(axis=1)]
+    faces.append(np.column_stack([full, full[:, 2]]))
+    return np.concatenate(faces), np.concatenate(starts), np.concatenate(ends)
+
+
+def _compact(points: Vec, faces: NDArray[np.int64], stencil: Stencil) -> Surface:
+    """Only the vertices that faces use."""
+    used = np.zeros(len(points), dtype=bool)
+    used[faces] = True
+    number = np.cumsum(used) - 1
+    return Surface(points[used], number[faces], stencil.take(np.flatnonzero(used)))
+
+
+def kept_lines(lines: Lines, values: Vec) -> Lines:
+    """The parts of lines where values at their points are not negative, each a line of its own; they end where the value is nought."""
+    v = np.where(np.isfinite(values), values, -np.inf)
+    inside = v >= 0.0
+    source: list[tuple[int, int, float]] = []  # a point, the next one of its line, and how far towards it
+    offsets, seeds, error = [0], [], []
+    for line in range(lines.n_lines):
+        begin, end = int(lines.offsets[line]), int(lines.offsets[line + 1])
+        run: list[tuple[int, int, float]] = []
+        for at in range(begin, end + 1):
+            over = at == end
+            if not over and at > begin and inside[at] != inside[at - 1] and np.isfinite(v[at]) and np.isfinite(v[at - 1]):
+                run.append((at - 1, at, float(v[at - 1] / (v[at - 1] - v[at]))))
+            if not over and inside[at]:
+                run.append((at, at, 0.0))
+                continue
+            if len(run) > 1:
+                source += run
+                offsets.append(len(source))
+                seeds.append(int(lines.seeds[line]))
+                error.append(float(lines.error[line]))
+            run = []
+    if not source:
+        none = np.empty(0)
+        return replace(lines, points=np.empty((0, 3)), offsets=np.zeros(1, np.int64), time=none,
+                       places=lambda: lines.stencil.take(np.empty(0, np.int64)), seeds=np.empty(0, np.int64),
+                       ends=np.empty((0, 2), np.int64), error=none)
+    a, b = (np.array([s[k] for s in source], np.int64) for k in (0, 1))
+    t = np.array([s[2] for s in source])
+    points = lines.points[a] + t[:, None] * (lines.points[b] - lines.points[a])
+    time = lines.time[a] + t * (lines.time[b] - lines.time[a])
+    return replace(lines, points=points, offsets=np.array(offsets, np.int64), time=time, places=lambda: lines.stencil.mixed(a, b, t),
+                   seeds=np.array(seeds, np.int64), ends=np.zeros((len(seeds), 2), np.int64), error=np.array(error))

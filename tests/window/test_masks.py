@@ -1,0 +1,98 @@
+"""A mask: added, moved by its bead, turned, put out, undone and saved; it hides on all cards and is told."""
+
+import pytest
+from PyQt6.QtCore import QPointF
+
+from driving import click, drag, pick, settle, type_into
+from tidal_lens.study.session import open_study
+
+pytestmark = pytest.mark.gui
+
+
+def area(window, kind="slice"):
+    layer = next(x for x in window.document.study.layers if x.kind == kind)
+    return window.document.asking.results[layer.id].geometry.area
+
+
+def with_mask(window):
+    window.act("add-mask")
+    settle(window)
+    return window.bench.card.controls["mask"]
+
+
+def test_a_mask_hides_on_all_cards_and_is_told(window, tmp_path):
+    document = window.document
+    whole = area(window)
+    controls = with_mask(window)
+    layer = document.chosen_layer
+    assert layer.shape.quantity == "mach"
+    part = area(window)
+    assert 0 < part < whole
+    assert "some is hidden by Mask" in window.status.facts.text()
+    click(controls.keep.button("below"))
+    settle(window)
+    assert area(window) + part == pytest.approx(whole, rel=1e-9)
+    assert document.save(tmp_path / "a.tidal")
+    window.act("toggle-lamp")
+    settle(window)
+    assert area(window) == pytest.approx(whole)
+    assert "hidden" not in window.status.facts.text()
+    window.act("undo")
+    window.act("undo")
+    settle(window)
+    assert area(window) == pytest.approx(part)
+    window.act("undo")
+    settle(window)
+    assert area(window) == pytest.approx(whole)
+    assert len(document.study.layers) == 2
+    again = open_study(tmp_path / "a.tidal")
+    results = again.results()
+    assert layer.id not in results
+    assert next(r for r in results.values() if r.layer.kind == "slice").geometry.area == pytest.approx(whole - part, rel=1e-9)
+
+
+def test_a_masks_value_is_dragged_typed_and_swept(window):
+    document = window.document
+    controls = with_mask(window)
+    layer_id = document.chosen
+    before, part = document.chosen_layer.shape.value, area(window)
+    bead = window.view.keys.grip_at("mach", layer_id)
+    drag(window.view, bead, bead + QPointF(0, -25))
+    settle(window)
+    assert document.chosen_layer.shape.value > before
+    assert area(window) < part
+    type_into(controls.value, "0.9")
+    settle(window)
+    assert document.chosen_layer.shape.value == 0.9
+    pick(controls.quantity, "Speed")
+    settle(window)
+    assert document.chosen_layer.shape.quantity == "speed"
+    low, high = document.evaluator.store.distribution("speed").usual
+    assert low <= document.chosen_layer.shape.value <= high or document.chosen_layer.shape.value == 0.9
+    assert document.asking.failures == {}
+
+
+def test_what_cannot_be_done_with_a_mask_does_no_harm(window):
+    with_mask(window)
+    study = window.document.study
+    for action in ("colour-by", "frame-card", "slice-forward"):
+        window.act(action, "speed")
+    settle(window)
+    assert window.document.study == study
+    window.act("save-card", "nowhere.vtp")
+    assert any("nothing to save" in strip.notice.text for strip in window.strips.live())
+
+
+def test_arrows_are_hidden_with_their_surface(window):
+    document = window.document
+    layer = next(x for x in document.study.layers if x.kind == "slice")
+    document.choose(layer.id)
+    settle(window)
+    click(window.bench.card.controls["slice"].arrows.on, QPointF(8, 8))
+    settle(window)
+    many = len(document.asking.results[layer.id].dressed[0].points)
+    controls = with_mask(window)
+    low, high = document.evaluator.store.distribution("mach").usual
+    type_into(controls.value, f"{low + 0.9 * (high - low):.3f}")
+    settle(window)
+    assert 0 < len(document.asking.results[layer.id].dressed[0].points) < 0.5 * many
