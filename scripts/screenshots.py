@@ -15,7 +15,8 @@ from tidal_lens.app import theme
 from tidal_lens.app.start import application, complete
 from tidal_lens.app.window import Window
 from tidal_lens.demo.kittiwake import ASSETS, demo_file
-from tidal_lens.study.model import KeySetting, LineLook
+from tidal_lens.study.looks import LineLook
+from tidal_lens.study.model import KeySetting
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -106,9 +107,9 @@ def main() -> None:
     shoot(window, "main-night")
     theme.use("chart")
     window.open_demo("kittiwake gust.cgns")
-    while not document.times:
+    while not document.clock.times:
         settle(window)
-    window.add_slice(0)
+    window.act("add-slice-x")
     settle(window)
     across = document.chosen_layer
     assert across is not None

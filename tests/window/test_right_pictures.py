@@ -164,6 +164,21 @@ def test_a_range_survives_that_something_else_is_said_for_a_while(empty, tmp_pat
     assert range_of(document, "cp") == first, "not that of the step at which it is seen again"
 
 
+def test_a_range_is_not_taken_from_a_flow_that_is_not_yet_as_the_user_says(empty, tmp_path):
+    path, _ = series(tmp_path)
+    opened(empty, path)
+    document = empty.document
+    settle(empty)
+    document.asking.ask_quantity("speed")
+    wait(lambda: document.key("speed") is not None and not document.jobs.is_busy(), "the key")
+    first = document.study.ranges["speed"]
+    document.edit(document.study.with_(roles={"velocity": ("VelocityZ", "VelocityZ", "VelocityZ")}), "Roles")
+    document.key("speed")  # as painting does, while the flow is being made anew
+    assert document.study.ranges["speed"] == first
+    settle(empty)
+    assert range_of(document, "speed")[1] != first[0].high
+
+
 def test_ids_are_never_used_again(window):
     document = window.document
     given = set()

@@ -137,7 +137,7 @@ class Asking:
         if evaluator is None:
             return None
         found = key_of(document.study, evaluator, name)
-        if found is not None and len(document.clock.times) > 1 and not found[0].coarse:
+        if found is not None and len(document.clock.times) > 1 and not found[0].coarse and document.clock.is_right:
             document.note_range(name, seen_range(document.study, evaluator, name, found[0]))
         return found
 

@@ -50,6 +50,12 @@ class Clock:
         else:
             self._want_correction()
 
+    @property
+    def is_right(self) -> bool:
+        """Whether the flow that is open is the one that the study looks at: nothing of it is on its way."""
+        flow, study = self._document.flow, self._document.study
+        return flow is not None and flow.step == study.step and self._said(study) == self._said(self._shown)
+
     @staticmethod
     def _said(study: Study) -> tuple[object, object, object]:
         return study.roles, study.kinds, study.reading

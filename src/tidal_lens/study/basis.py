@@ -83,7 +83,7 @@ def dressing_basis(shape: Basis, dressing: Arrows, store: QuantityStore) -> Basi
 def said_of(study: Study, quantities: Sequence[str]) -> str:
     """A short text of all that the user said and that quantities, formulas among them, may rest on; the same in another session."""
     texts = {f"{FORMULA}{f.name}": f.text for f in study.formulas}
-    said = ([texts.get(name, "") for name in quantities], study.reference, study.choices, study.roles)
+    said = ([texts.get(name, "") for name in quantities], study.reference, study.choices, study.roles, study.kinds, study.reading)
     return hashlib.sha256(repr(said).encode()).hexdigest()[:16]
 
 
