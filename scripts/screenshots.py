@@ -44,7 +44,7 @@ def write_formula(window: Window) -> None:
     settle(window)
     document = window.document
     document.choose(document.study.layers[1].id)
-    window.colour_by("formula:turning_angle")
+    window.cards.colour_by("formula:turning_angle")
     bar = window.bench.scroller.verticalScrollBar()
     assert bar is not None
     settle(window)
@@ -114,7 +114,7 @@ def main() -> None:
     across = document.chosen_layer
     assert across is not None
     document.edit_layer(across.with_(shape=across.shape.with_(position=1.0)), "Position")
-    window.colour_by("vorticity-x")
+    window.cards.colour_by("vorticity-x")
     settle(window)
     document.edit(document.study.with_key("vorticity-x", KeySetting(low=-8000.0, high=8000.0)), "Range")
     first = document.study.layers[1]

@@ -5,7 +5,7 @@ import pytest
 
 from making import cube_flow
 from tidal_lens.cutting.contour import axis_slice, isosurface
-from tidal_lens.cutting.masking import kept_lines, kept_surface
+from tidal_lens.cutting.masking import kept_surface
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.study.evaluate import Evaluator
@@ -13,6 +13,7 @@ from tidal_lens.study.kinds.mask import MaskShape
 from tidal_lens.study.kinds.slice import new_slice
 from tidal_lens.study.looks import NoLook
 from tidal_lens.study.model import Layer, Study
+from tidal_lens.tracing.masking import kept_lines
 from tidal_lens.tracing.streamlines import TraceSettings, trace_lines
 from tidal_lens.work import Token
 

@@ -60,7 +60,7 @@ class Use:
         elif what == "pan":
             drag(view, self.place(), self.place(), Qt.KeyboardModifier.ShiftModifier, steps=4)
         elif what == "wheel":
-            view.zoom(self.random.choice((0.8, 1.25)), self.place())
+            view.eye.zoom(self.random.choice((0.8, 1.25)), self.place())
         elif what == "click":
             click(view, self.place())
         elif what == "double":

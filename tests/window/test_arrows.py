@@ -106,5 +106,23 @@ def test_a_result_without_a_vector_says_so(empty, tmp_path):
     assert empty.document.study.layer(layer_id).look.arrows is None
 
 
+def test_arrows_that_cannot_be_had_leave_their_surface_be(window):
+    layer_id, arrows = chosen_controls(window, "slice")
+    click(arrows.on, QPoint(8, 8))
+    settle(window)
+    document = window.document
+    look = document.chosen_layer.look
+    document.edit_layer(document.chosen_layer.with_(look=look.with_(arrows=look.arrows.with_(of="formula:gone"))), "Another vector")
+    settle(window)
+    result = document.asking.results[layer_id]
+    assert len(result.geometry.faces) > 0
+    assert len(result.dressed[0].points) == 0
+    assert "gone" in document.asking.failures[layer_id]
+    window.act("undo")
+    settle(window)
+    assert layer_id not in document.asking.failures
+    assert len(shown(window, layer_id)[0].points) > 0
+
+
 def test_looks_of_earlier_studies_have_none():
     assert SurfaceLook().dressings() == ()

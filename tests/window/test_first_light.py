@@ -159,7 +159,7 @@ def test_slice_by_keys_by_typing_and_snapped(window):
     settle(window)
     label = window.view.handles._labels["slice"].center()
     QTest.mouseDClick(window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, label.toPoint())
-    type_into(window.view._editor, "−0.25")
+    type_into(window.view.typing.editor, "−0.25")
     assert window.document.study.layer(layer_id).shape.position == -0.25
     settle(window)
     assert np.abs(window.document.asking.results[layer_id].geometry.points[:, 1] + 0.25).max() < 1e-6

@@ -37,7 +37,7 @@ def test_a_body_is_laid_into_the_flow_and_takes_its_values(window, tmp_path):
     assert layer.kind == "body"
     assert layer.name == "probe"
     assert window.bench.card.controls["body"].source.text().startswith("From probe.stl")
-    window.colour_by("speed")
+    window.cards.colour_by("speed")
     settle(window)
     result = window.document.asking.results[layer.id]
     store = window.document.evaluator.store
@@ -85,7 +85,7 @@ def test_a_list_of_points_becomes_seeds_or_points(window, tmp_path):
     settle(window)
     layer = window.document.chosen_layer
     assert layer.kind == "points"
-    window.colour_by("file:Pressure")
+    window.cards.colour_by("file:Pressure")
     settle(window)
     colours = window.document.asking.results[layer.id].colours.reshape(13, 6)
     assert np.isnan(colours[-1]).all(), "outside the flow there is no value"
@@ -107,7 +107,7 @@ def test_columns_of_places_are_told_by_their_names():
 
 @pytest.mark.gui
 def test_the_flow_is_saved_with_the_quantities_in_use(window, tmp_path):
-    window.colour_by("q")
+    window.cards.colour_by("q")
     settle(window)
     flow, store = window.document.flow, window.document.evaluator.store
     for name in ("a.vtm", "a.cgns", "a.vtkhdf"):

@@ -33,8 +33,8 @@ def test_the_view_of_a_plane_flow_does_not_turn(empty, tmp_path):
     np.testing.assert_allclose(way(), [0, 0, -1], atol=1e-9)
     assert window.document.camera.focus[0] > before[0], "it is shifted"
     keys(window.view, Qt.Key.Key_Left)
-    window.view.look_from(0, 1)
+    window.view.eye.look_from(0, 1)
     np.testing.assert_allclose(way(), [0, 0, -1], atol=1e-9)
-    window.view.look_from(2, -1)
+    window.view.eye.look_from(2, -1)
     np.testing.assert_allclose(way(), [0, 0, 1], atol=1e-9)
     settle(window)

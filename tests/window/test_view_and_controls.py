@@ -61,7 +61,7 @@ def test_the_middle_button_pans(window):
 
 
 def test_a_slice_seen_end_on_is_still_moved(window):
-    window.view.look_from(1, 1)
+    window.view.eye.look_from(1, 1)
     settle(window)
     bead = window.view.handles.bead_at("slice")
     drag(window.view, bead, bead - QPointF(0, 60))
@@ -86,12 +86,12 @@ def test_coordinates_of_the_seed_line_are_typed_in_the_view(window):
     settle(window)
     label = window.view.handles._labels["start"].center()
     QTest.mouseDClick(window.view, Qt.MouseButton.LeftButton, NONE, label.toPoint())
-    type_into(window.view._editor, "1, -0.5, 1.25")
+    type_into(window.view.typing.editor, "1, -0.5, 1.25")
     assert chosen(window).shape.start == (1.0, -0.5, 1.25)
     settle(window)
     label = window.view.handles._labels["start"].center()
     QTest.mouseDClick(window.view, Qt.MouseButton.LeftButton, NONE, label.toPoint())
-    type_into(window.view._editor, "1, 2")
+    type_into(window.view.typing.editor, "1, 2")
     assert chosen(window).shape.start == (1.0, -0.5, 1.25), "two numbers are no point"
     assert "not a number" in window.status.pointer.text()
     settle(window)
@@ -127,7 +127,7 @@ def test_the_menu_of_a_key(window):
 def test_a_key_end_is_typed_in_the_view_and_ends_never_cross(window):
     grip = window.view.keys.grip_at("mach", "high")
     QTest.mouseDClick(window.view, Qt.MouseButton.LeftButton, NONE, grip.toPoint())
-    type_into(window.view._editor, "0.9")
+    type_into(window.view.typing.editor, "0.9")
     assert window.document.key("mach")[2] == 0.9
     settle(window)
     grip = window.view.keys.grip_at("mach", "low")

@@ -88,6 +88,8 @@ class Asking:
             if not wanted or document.study.layer(layer.id) is None:
                 return
             self.results[layer.id] = result
+            if result.trouble:
+                self.failures[layer.id] = result.trouble
             document.result_changed.emit(layer.id)
             for name in quantities_on_keys(result.layer):
                 document.quantity_known.emit(name)

@@ -105,7 +105,7 @@ class CommandField(QLineEdit):
                 continue
             layer = window.document.chosen_layer
             if layer is not None:
-                ranked.append((fit + 1, _Entry(q.label, f"colour {layer.name}", partial(window.colour_by, q.name))))
+                ranked.append((fit + 1, _Entry(q.label, f"colour {layer.name}", partial(window.cards.colour_by, q.name))))
             ranked.append((fit + 2, _Entry(q.label, "show in Derive", partial(window.show_quantity, q.name))))
         return [entry for _fit, entry in sorted(ranked, key=lambda r: r[0])][:60]
 

@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import replace
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
@@ -20,20 +16,21 @@ from PyQt6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QLineEdit, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from tidal_lens.app import theme
 from tidal_lens.app.document import Document
+from tidal_lens.app.eye import Eye
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.overlays.base import Overlay
 from tidal_lens.app.overlays.handles import HandlesOverlay
 from tidal_lens.app.overlays.keys import KeysOverlay
 from tidal_lens.app.overlays.pin import PinOverlay
 from tidal_lens.app.overlays.rose import RoseOverlay
-from tidal_lens.app.parts import parse_number
 from tidal_lens.app.pointing import Pointing
+from tidal_lens.app.typing_here import TypingHere
 from tidal_lens.sampling.mesh import ready_mesh
-from tidal_lens.scene.camera import Camera, first_camera
+from tidal_lens.scene.camera import Camera
 from tidal_lens.scene.renderer import Listener, Renderer
 from tidal_lens.scene.scene import Frame, Item
 from tidal_lens.scene.scenery import Scenery
@@ -77,6 +74,8 @@ class FlowView(QWidget):
         self.rose = RoseOverlay(self)
         self.handles = HandlesOverlay(self)
         self.pin = PinOverlay(self)
+        self.eye = Eye(self, document)
+        self.typing = TypingHere(self, self.pointed.emit)
         self.pointing = Pointing(document, self._point_again)
         self._last: QPointF | None = None
         self._overlays: tuple[Overlay, ...] = (self.handles, self.keys, self.rose, self.pin)
@@ -93,8 +92,6 @@ class FlowView(QWidget):
         self._from = QPointF()
         self._mode = ""
         self._moved = False
-        self._pivot: NDArray[np.float64] | None = None
-        self._editor: QLineEdit | None = None
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(_AT_REST)
@@ -108,7 +105,7 @@ class FlowView(QWidget):
         document.result_changed.connect(lambda _id: self.redraw_soon())
         document.quantity_known.connect(lambda _name: self.redraw_soon())
         document.chosen_changed.connect(self.update)
-        document.visit.connect(self.visit)
+        document.visit.connect(self.eye.visit)
         theme.hub().changed.connect(self._new_theme)
 
     # -- drawing ---------------------------------------------------------------------------------------------
@@ -120,9 +117,9 @@ class FlowView(QWidget):
     def _new_case(self) -> None:
         self._small_asked.clear()
         self.scenery.clear()
-        self._pivot = self.pin.place = None
+        self.eye.pivot = self.pin.place = None
         if self.document.camera is None:
-            self.frame_all()
+            self.eye.frame_all()
         else:
             self.redraw()
 
@@ -210,69 +207,6 @@ class FlowView(QWidget):
 
     # -- camera ----------------------------------------------------------------------------------------------
 
-    def _move(self, camera: Camera, *, rest: bool = False) -> None:
-        self.document.move_camera(camera)
-        self.redraw(draft=not rest)
-
-    def frame_all(self) -> None:
-        """Bring the whole flow into the picture."""
-        flow = self.document.flow
-        if flow is None:
-            return
-        aspect = self.width() / max(self.height(), 1)
-        camera = self.document.camera
-        first = first_camera(*flow.stage, aspect, flow.normal)
-        self._move(first if camera is None else camera.framing(*flow.bounds, aspect), rest=True)
-
-    def frame_chosen(self) -> None:
-        """Bring the chosen card's geometry into the picture."""
-        result = self.document.asking.results.get(self.document.chosen or "")
-        camera = self.document.camera
-        if result is None or camera is None or len(result.geometry.points) == 0:
-            return
-        points = result.geometry.points
-        self._move(camera.framing(points.min(axis=0), points.max(axis=0), self.width() / max(self.height(), 1)), rest=True)
-
-    def look_from(self, axis: int, sign: int) -> None:
-        """Look along an axis, from its positive or negative side, at the whole flow."""
-        camera, flow = self.document.camera, self.document.flow
-        if camera is None or flow is None:
-            return
-        if flow.normal is not None and abs(flow.normal[axis]) < 0.9:
-            self.pointed.emit("A plane flow is looked at from its front or its back.")
-            return
-        low, high = flow.bounds
-        turned = camera.along(-sign * np.eye(3)[axis])
-        self._move(turned.framing(low, high, self.width() / max(self.height(), 1)), rest=True)
-
-    def visit(self, place: tuple[float, float, float]) -> None:
-        """Bring a place to the middle of the picture and pin it; the view then turns about it."""
-        camera = self.document.camera
-        if camera is None:
-            return
-        target = np.array(place)
-        self.pin.place, self._pivot = place, target
-        self._move(replace(camera, eye=camera.eye + target - camera.focus, focus=target), rest=True)
-
-    def orbit(self, dx: float, dy: float) -> None:
-        """Turn about the pivot by pixels of drag; a plane flow is shifted instead."""
-        camera, flow = self.document.camera, self.document.flow
-        if camera is not None and flow is not None and flow.normal is not None:
-            self._move(camera.panned(dx, dy, self.height()))
-        elif camera is not None:
-            pivot = camera.focus if self._pivot is None else self._pivot
-            self._move(camera.orbited(dx * 0.008, dy * 0.008, pivot))
-
-    def zoom(self, factor: float, at: QPointF | None = None) -> None:
-        """Come nearer (factor below 1) to what is at a place."""
-        camera = self.document.camera
-        if camera is None:
-            return
-        place = QPointF(self.width() / 2, self.height() / 2) if at is None else at
-        hit = self.point_at(place)
-        target = camera.at_depth(place.x(), place.y(), camera.distance, self.width(), self.height()) if hit is None else hit
-        self._move(camera.zoomed(factor, target))
-
     def point_at(self, at: QPointF) -> NDArray[np.float64] | None:
         """The point in space that is seen at a place, or None."""
         frame, camera = self._frame, self.shown_camera
@@ -319,9 +253,9 @@ class FlowView(QWidget):
         if camera is None:
             return
         if self._mode == "orbit":
-            self.orbit(d.x(), d.y())
+            self.eye.orbit(d.x(), d.y())
         else:
-            self._move(camera.panned(d.x(), d.y(), self.height()))
+            self.eye.move(camera.panned(d.x(), d.y(), self.height()))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -349,12 +283,12 @@ class FlowView(QWidget):
             return
         hit = self.point_at(event.position())
         if hit is not None:
-            self._pivot = hit
+            self.eye.pivot = hit
             self.pointed.emit("The view now turns about " + ", ".join(number_text(float(c)) for c in hit))
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is not None and event.angleDelta().y():
-            self.zoom(0.85 ** (event.angleDelta().y() / 120), event.position())
+            self.eye.zoom(0.85 ** (event.angleDelta().y() / 120), event.position())
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is not None:
@@ -367,11 +301,11 @@ class FlowView(QWidget):
         turn = {Qt.Key.Key_Left: (-12, 0), Qt.Key.Key_Right: (12, 0), Qt.Key.Key_Up: (0, -12), Qt.Key.Key_Down: (0, 12)}
         key = Qt.Key(event.key())
         if key in turn:
-            self.orbit(*turn[key])
+            self.eye.orbit(*turn[key])
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
-            self.zoom(0.85)
+            self.eye.zoom(0.85)
         elif key == Qt.Key.Key_Minus:
-            self.zoom(1 / 0.85)
+            self.eye.zoom(1 / 0.85)
         else:
             super().keyPressEvent(event)
 
@@ -421,44 +355,3 @@ class FlowView(QWidget):
         value = float(stencil.apply(values)[0])
         return f"{text}   ·   {quantity.title} {number_text(value)}{' ' + quantity.unit if quantity.unit else ''}"
 
-    # -- typing in the view ----------------------------------------------------------------------------------
-
-    def ask_number(self, place: QRectF, value: float, take: Callable[[float], Any]) -> None:
-        """Let the user type a number in the view."""
-        self._ask(place, number_text(value, 7), lambda text: take(parse_number(text)))
-
-    def ask_point(self, place: QRectF, value: tuple[float, float, float], take: Callable[[tuple[float, float, float]], Any]) -> None:
-        """Let the user type three coordinates in the view."""
-
-        def read(text: str) -> None:
-            parts = [parse_number(t) for t in text.replace(";", ",").split(",")]
-            if len(parts) != 3:
-                raise ValueError(text)
-            take((parts[0], parts[1], parts[2]))
-
-        self._ask(place, ", ".join(number_text(c, 7) for c in value), read)
-
-    def _ask(self, place: QRectF, text: str, read: Callable[[str], Any]) -> None:
-        if self._editor is not None:
-            self._editor.deleteLater()
-        editor = QLineEdit(text, self)
-        editor.setAccessibleName("Number")
-        editor.setGeometry(place.toRect())
-        editor.selectAll()
-        editor.show()
-        editor.setFocus()
-        self._editor = editor
-
-        def finish() -> None:
-            if self._editor is not editor:
-                return
-            self._editor = None
-            typed = editor.text()
-            editor.deleteLater()
-            self.setFocus()
-            try:
-                read(typed)
-            except ValueError:
-                self.pointed.emit(f"“{typed}” is not a number that can be used here.")
-
-        editor.editingFinished.connect(finish)

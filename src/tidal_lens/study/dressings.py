@@ -28,6 +28,11 @@ class Dressed:
     points: NDArray[np.float64]
     offsets: NDArray[np.int64]
 
+    @staticmethod
+    def none() -> Dressed:
+        """Nothing."""
+        return Dressed(np.empty((0, 3)), np.zeros(1, np.int64))
+
     @property
     def nbytes(self) -> int:
         """Memory that it takes."""

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.cutting.walls import outline
+from tidal_lens.errors import CancelledError, TidalLensError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.kept import Kept
@@ -55,6 +56,8 @@ class Evaluated:
         What the dressings of its look came to, in their order.
     whole : Made or None
         What its shape came to, where masks hide some of it.
+    trouble : str
+        Why a dressing is not there, if one cannot be had: the rest is.
     """
 
     layer: Layer
@@ -63,6 +66,7 @@ class Evaluated:
     draft: bool = False
     dressed: tuple[Dressed, ...] = ()
     whole: Made | None = None
+    trouble: str = ""
 
     @property
     def unmasked(self) -> Made:
@@ -192,9 +196,16 @@ class Evaluator:
             colours = self.answers.colours.obtain(wish.colours, lambda: made.geometry.stencil.apply(store.values(name, token)))
         for keyed in quantities_on_keys(layer):
             store.distribution(keyed, token)
-        dressed = tuple(self._dress(basis, dressing, made, token)
-                        for basis, dressing in zip(wish.dressings, layer.look.dressings(), strict=True))
-        return Evaluated(layer, made, colours, shape is not layer.shape, dressed, whole if masks else None)
+        dressed, trouble = [], ""
+        for basis, dressing in zip(wish.dressings, layer.look.dressings(), strict=True):
+            try:
+                dressed.append(self._dress(basis, dressing, made, token))
+            except CancelledError:
+                raise
+            except TidalLensError as error:
+                dressed.append(Dressed.none())
+                trouble = str(error)
+        return Evaluated(layer, made, colours, shape is not layer.shape, tuple(dressed), whole if masks else None, trouble)
 
     def _mask(self, basis: Basis, mask: Shape, made: Made, token: Token) -> Made:
         token.check()

@@ -195,9 +195,9 @@ class HandlesOverlay:
                 continue
             take = partial(self._type, layer, handles.what, handle.id)
             if isinstance(handle.value, tuple):
-                self._view.ask_point(QRectF(box.left(), box.top() - 2, 190, 26), handle.value, take)
+                self._view.typing.ask_point(QRectF(box.left(), box.top() - 2, 190, 26), handle.value, take)
             elif handle.value is not None:
-                self._view.ask_number(QRectF(box.left(), box.top() - 2, 90, 26), handle.value, take)
+                self._view.typing.ask_number(QRectF(box.left(), box.top() - 2, 90, 26), handle.value, take)
             return True
         return bool(self._find(at))
 

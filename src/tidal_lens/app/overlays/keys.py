@@ -265,7 +265,7 @@ class KeysOverlay:
             return True
         value = key.high if what == "high" else key.low if what == "low" else dict(key.beads)[what]
         place = QRectF(key.bar.right() + 10, key.y_of(value) - 13, 74, 26)
-        self._view.ask_number(place, value, lambda v: self._set(key, what, v))
+        self._view.typing.ask_number(place, value, lambda v: self._set(key, what, v))
         return True
 
     def menu(self, at: QPointF) -> bool:

@@ -113,7 +113,7 @@ class RoseOverlay:
             return False
         found = self._at(at)
         if found is not None:
-            self._view.look_from(*found)
+            self._view.eye.look_from(*found)
         return True
 
     def drag(self, _at: QPointF, _modifiers: Qt.KeyboardModifier) -> None:

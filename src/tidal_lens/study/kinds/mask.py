@@ -8,13 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import FiniteFloat
 
-from tidal_lens.cutting.masking import kept_lines, kept_surface
+from tidal_lens.cutting.masking import kept_surface
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.kinds.first_values import best_name, round_to
 from tidal_lens.study.kinds.kind import Begun, Kind, Made, Shape, Tile
 from tidal_lens.study.looks import NoLook
 from tidal_lens.study.value import QuantityName
 from tidal_lens.study.words import Words
+from tidal_lens.tracing.masking import kept_lines
 from tidal_lens.tracing.streamlines import Lines
 
 

@@ -1,0 +1,111 @@
+"""Where the view looks from: framed, turned, shifted, brought nearer."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF
+
+from tidal_lens.app.document import Document
+from tidal_lens.app.overlays.pin import PinOverlay
+from tidal_lens.scene.camera import Camera, first_camera
+
+
+class _Stage(Protocol):
+    """What it needs of the view."""
+
+    pin: PinOverlay
+    pointed: Any
+
+    def width(self) -> int:
+        """Pixels."""
+
+    def height(self) -> int:
+        """Pixels."""
+
+    def redraw(self, *, draft: bool = False) -> None:
+        """Ask for a picture."""
+
+    def point_at(self, at: QPointF) -> NDArray[np.float64] | None:
+        """The point in space that is seen at a place."""
+
+
+class Eye:
+    """Moves the camera of a document.
+
+    Attributes
+    ----------
+    pivot : ndarray, shape (3,), or None
+        What the view turns about; what it looks at where nothing was said.
+    """
+
+    def __init__(self, view: _Stage, document: Document) -> None:
+        self._view, self._document = view, document
+        self.pivot: NDArray[np.float64] | None = None
+
+    def move(self, camera: Camera, *, rest: bool = False) -> None:
+        """Look from elsewhere; at rest the picture is drawn in full."""
+        self._document.move_camera(camera)
+        self._view.redraw(draft=not rest)
+
+    def frame_all(self) -> None:
+        """Bring the whole flow into the picture."""
+        flow = self._document.flow
+        if flow is None:
+            return
+        aspect = self._view.width() / max(self._view.height(), 1)
+        camera = self._document.camera
+        first = first_camera(*flow.stage, aspect, flow.normal)
+        self.move(first if camera is None else camera.framing(*flow.bounds, aspect), rest=True)
+
+    def frame_chosen(self) -> None:
+        """Bring the chosen card's geometry into the picture."""
+        result = self._document.asking.results.get(self._document.chosen or "")
+        camera = self._document.camera
+        if result is None or camera is None or len(result.geometry.points) == 0:
+            return
+        points = result.geometry.points
+        self.move(camera.framing(points.min(axis=0), points.max(axis=0), self._view.width() / max(self._view.height(), 1)), rest=True)
+
+    def look_from(self, axis: int, sign: int) -> None:
+        """Look along an axis, from its positive or negative side, at the whole flow."""
+        camera, flow = self._document.camera, self._document.flow
+        if camera is None or flow is None:
+            return
+        if flow.normal is not None and abs(flow.normal[axis]) < 0.9:
+            self._view.pointed.emit("A plane flow is looked at from its front or its back.")
+            return
+        low, high = flow.bounds
+        turned = camera.along(-sign * np.eye(3)[axis])
+        self.move(turned.framing(low, high, self._view.width() / max(self._view.height(), 1)), rest=True)
+
+    def visit(self, place: tuple[float, float, float]) -> None:
+        """Bring a place to the middle of the picture and pin it; the view then turns about it."""
+        camera = self._document.camera
+        if camera is None:
+            return
+        target = np.array(place)
+        self._view.pin.place, self.pivot = place, target
+        self.move(replace(camera, eye=camera.eye + target - camera.focus, focus=target), rest=True)
+
+    def orbit(self, dx: float, dy: float) -> None:
+        """Turn about the pivot by pixels of drag; a plane flow is shifted instead."""
+        camera, flow = self._document.camera, self._document.flow
+        if camera is not None and flow is not None and flow.normal is not None:
+            self.move(camera.panned(dx, dy, self._view.height()))
+        elif camera is not None:
+            pivot = camera.focus if self.pivot is None else self.pivot
+            self.move(camera.orbited(dx * 0.008, dy * 0.008, pivot))
+
+    def zoom(self, factor: float, at: QPointF | None = None) -> None:
+        """Come nearer (factor below 1) to what is at a place."""
+        camera = self._document.camera
+        if camera is None:
+            return
+        place = QPointF(self._view.width() / 2, self._view.height() / 2) if at is None else at
+        hit = self._view.point_at(place)
+        target = camera.at_depth(place.x(), place.y(), camera.distance, self._view.width(), self._view.height()) if hit is None else hit
+        self.move(camera.zoomed(factor, target))
