@@ -278,12 +278,12 @@ def test_cancel_gives_up_and_compute_again_takes_it_up(window):
     evaluator = window.document.evaluator
     real = evaluator.evaluate
 
-    def slow(layer, token: Token, *, draft=False):
+    def slow(layer, token: Token, masks=(), *, draft=False):
         started.set()
         while not may_end.is_set():
             token.check()
             time.sleep(0.01)
-        return real(layer, token, draft=draft)
+        return real(layer, token, masks, draft=draft)
 
     evaluator.evaluate = slow
     window.document.edit_layer(layer.with_(shape=layer.shape.with_(position=0.5)), "move")
