@@ -67,7 +67,7 @@ def one_kill(folder, number):
     if kept is None:
         return killed - edits[0]["at"], len(edits)
     study = json.loads(kept.read_text())
-    position = next(x["shape"]["position"] for x in study["layers"] if x["kind"] == "slice")
+    position = next(x["shape"]["position"] for x in study["layers"] if x["shape"]["kind"] == "slice")
     lost = [e["at"] for e in edits if e["position"] > position + 1e-9]
     kept.unlink()
     return (killed - lost[0] if lost else 0.0), len(edits)
