@@ -38,6 +38,8 @@ def troubles(window, first, folder):
         Where to save.
     """
     document, out = window.document, []
+    if window.top.transport.is_playing:  # it goes on editing by itself
+        window.act("play")
     settle(window)
     document.asking.compute_again()  # what was cancelled on the way
     settle(window)
