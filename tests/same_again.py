@@ -25,6 +25,15 @@ def differing(a, b):
     return float((np.abs(a - b).max(axis=-1) > 2).mean())
 
 
+def calm(window):
+    """Nothing goes on by itself, and what was cancelled on the way is there."""
+    if window.top.transport.is_playing:
+        window.act("play")
+    settle(window)
+    window.document.asking.compute_again()
+    settle(window)
+
+
 def troubles(window, first, folder):
     """What is not as it was after undoing and redoing everything, and in a window that opens the saved study; nothing if all is well.
 
@@ -38,11 +47,7 @@ def troubles(window, first, folder):
         Where to save.
     """
     document, out = window.document, []
-    if window.top.transport.is_playing:  # it goes on editing by itself
-        window.act("play")
-    settle(window)
-    document.asking.compute_again()  # what was cancelled on the way
-    settle(window)
+    calm(window)
     before, study = picture(document), document.study
     while document.redo_what:
         document.redo()
@@ -63,6 +68,12 @@ def troubles(window, first, folder):
     share = differing(before, picture(document))
     if share > 0.0:
         out.append(f"after undo and redo {share:.2%} of the picture differ")
+    return [*out, *opened_anew(document, before, folder)]
+
+
+def opened_anew(document, before, folder):
+    """What is not as it was in a window that opens the saved study."""
+    out = []
     document.save(folder / "a.tidal")
     other = Window()
     other.resize(1280, 800)
