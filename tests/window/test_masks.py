@@ -83,6 +83,26 @@ def test_what_cannot_be_done_with_a_mask_does_no_harm(window):
     assert any("nothing to save" in strip.notice.text for strip in window.strips.live())
 
 
+def test_a_mask_whose_quantity_is_gone_hides_nothing_and_says_so(window):
+    document = window.document
+    whole = area(window)
+    with_mask(window)
+    layer, part = document.chosen_layer, area(window)
+    document.edit_layer(layer.with_(shape=layer.shape.with_(quantity="formula:gone")), "Another quantity")
+    settle(window)
+    assert "gone" in document.asking.failures[layer.id]
+    assert "gone" in window.bench.card.trouble.text()
+    assert area(window) == pytest.approx(whole)
+    document.edit_layer(document.chosen_layer.with_(name="still"), "Rename")
+    settle(window)
+    assert not window.strips.live(), "it is told on the card, once"
+    for _ in range(2):
+        window.act("undo")
+    settle(window)
+    assert document.asking.failures == {}
+    assert area(window) == pytest.approx(part)
+
+
 def test_arrows_are_hidden_with_their_surface(window):
     document = window.document
     layer = next(x for x in document.study.layers if x.kind == "slice")

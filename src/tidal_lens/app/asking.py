@@ -65,8 +65,17 @@ class Asking:
             document.result_changed.emit(job.slot.key)
 
     def _ask_keyed(self, layer: Layer) -> None:
-        """Of a layer that shows in others alone, what has a key."""
-        for name in quantities_on_keys(layer):
+        """Of a layer that shows in others alone, what has a key; or why it cannot be had."""
+        evaluator = self._document.evaluator
+        if evaluator is None:
+            return
+        trouble = evaluator.lacking(layer)
+        if trouble != self.failures.get(layer.id, ""):
+            self.failures.pop(layer.id, None)
+            if trouble:
+                self.failures[layer.id] = trouble
+            self._document.result_changed.emit(layer.id)
+        for name in () if trouble else quantities_on_keys(layer):
             self.ask_quantity(name)
 
     def _ask(self, layer: Layer) -> None:
@@ -74,7 +83,7 @@ class Asking:
         evaluator = document.evaluator
         if evaluator is None:
             return
-        draft, masks = document.dragging, document.study.masks()
+        draft, masks = document.dragging, evaluator.masks(document.study)
         wish = evaluator.wish(layer, masks, draft=draft)
         if self._asked.get(layer.id) == wish:
             evaluator.use(wish)

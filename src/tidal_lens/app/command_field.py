@@ -104,7 +104,7 @@ class CommandField(QLineEdit):
             if fit is None or q.missing or q.components != 1:
                 continue
             layer = window.document.chosen_layer
-            if layer is not None:
+            if layer is not None and layer.look.on != "none":
                 ranked.append((fit + 1, _Entry(q.label, f"colour {layer.name}", partial(window.cards.colour_by, q.name))))
             ranked.append((fit + 2, _Entry(q.label, "show in Derive", partial(window.show_quantity, q.name))))
         return [entry for _fit, entry in sorted(ranked, key=lambda r: r[0])][:60]

@@ -139,8 +139,13 @@ class Document(QObject):
         if not kind.slow and is_at_hand(store):
             self.add(begin(store, argument))
             return
+
+        def done(begun: Begun) -> None:
+            if self.flow is not None and self.flow.path == store.flow.path:  # another case may be open by now
+                self.add(begun)
+
         slot = Slot("begin", str(next(self._begun)))
-        self.jobs.submit(slot, kind.tiles[0].name, lambda _token: begin(store, argument), self.add, self.tell)
+        self.jobs.submit(slot, kind.tiles[0].name, lambda _token: begin(store, argument), done, self.tell)
 
     def release(self) -> None:
         """A drag ended: what comes next is another step, and drafts are done properly."""

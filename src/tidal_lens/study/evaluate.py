@@ -150,6 +150,20 @@ class Evaluator:
         other._outline = self._outline
         return other
 
+    def lacking(self, layer: Layer) -> str:
+        """Why the quantities that a layer's shape names cannot be had; nothing where they can."""
+        offered = {q.name: q for q in self.store.quantities()}
+        for name in layer.shape.needs():
+            if name not in offered:
+                return f"There is no quantity {name!r} in this result. Choose another."
+            if offered[name].missing:
+                return f"{offered[name].title} needs {offered[name].missing}, which this result does not have. Choose another quantity."
+        return ""
+
+    def masks(self, study: Study) -> tuple[Layer, ...]:
+        """Masks in force: one whose quantity cannot be had hides nothing."""
+        return tuple(mask for mask in study.masks() if not self.lacking(mask))
+
     def wish(self, layer: Layer, masks: Sequence[Layer] = (), *, draft: bool = False) -> Wish:
         """What the answer for a layer rests on, with the masks that are in force."""
         shape = last = shape_basis(layer.shape.draft() if draft else layer.shape, self.store)

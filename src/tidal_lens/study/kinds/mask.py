@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from pydantic import FiniteFloat
 
 from tidal_lens.cutting.masking import kept_surface
+from tidal_lens.errors import MissingQuantityError
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.kinds.first_values import best_name, round_to
 from tidal_lens.study.kinds.kind import Begun, Kind, Made, Shape, Tile
@@ -50,9 +51,10 @@ class MaskShape(Shape):
 def new_mask(store: QuantityStore) -> Begun:
     """Half of the usual range of the best quantity is kept."""
     name = best_name(store)
-    spread = store.distribution(name) if name is not None else None
-    low, high = spread.usual if spread is not None else (0.0, 0.0)
-    return Begun("Mask", MaskShape(quantity=name or "", value=round_to(0.5 * (low + high), 0.01 * (high - low))), NoLook())
+    if name is None:
+        raise MissingQuantityError("This result has no scalar quantity to mask by.", store.flow.title)
+    low, high = store.distribution(name).usual
+    return Begun("Mask", MaskShape(quantity=name, value=round_to(0.5 * (low + high), 0.01 * (high - low))), NoLook())
 
 
 KIND = Kind(MaskShape, "A condition on a quantity: what fails it is not drawn, on any card.", "look", "mask",
