@@ -257,3 +257,21 @@ def test_a_file_that_becomes_shorter_while_it_is_read(tmp_path, monkeypatch):
     monkeypatch.setattr(XmlFile, "_parse", cut)
     with pytest.raises(FileError):
         open_flow(path)
+
+
+def test_numbers_as_text_are_passed_over_wherever_a_tag_is_cut(tmp_path):
+    """The frame is read in parts of 65,536 bytes: each way that a part may end within the tags around long numbers."""
+    rows = np.random.default_rng(4).normal(size=(21**3, 3))
+    points = " ".join(f"{x:.6f}" for x in (rows + np.indices((21, 21, 21)).reshape(3, -1).T[:, ::-1]).ravel())
+    body = ('<VTKFile type="StructuredGrid"><!--{fill}--><StructuredGrid WholeExtent="0 20 0 20 0 20">'
+            '<Piece Extent="0 20 0 20 0 20"><Points>'
+            f'<DataArray type="Float64" NumberOfComponents="3">{points}</DataArray></Points><PointData>'
+            f'<DataArray type="Float64" Name="Velocity" NumberOfComponents="3">{points}</DataArray></PointData>'
+            '</Piece></StructuredGrid></VTKFile>')
+    end = body.index("</DataArray>") - len("{fill}")
+    for cut in (-1, 0, 1, 5, 11, 12, 13, 30, 70):
+        fill = "x" * (-(end + cut) % 65536)
+        (tmp_path / "a.vts").write_text(body.replace("{fill}", fill))
+        flow = open_flow(tmp_path / "a.vts", anyway=True)
+        assert np.allclose(flow.fields["Velocity"].values, np.array(points.split(), float).reshape(-1, 3))
+        assert np.array_equal(flow.points, flow.fields["Velocity"].values)
