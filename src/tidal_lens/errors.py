@@ -40,6 +40,13 @@ class MissingQuantityError(TidalLensError):
     """A quantity cannot be had from this result."""
 
 
+class LostLayerError(TidalLensError):
+    """The card that another is made from is gone."""
+
+    def __init__(self, where: str = "") -> None:
+        super().__init__("The card that it is made from is gone.", where, "Choose another one, or undo.")
+
+
 class StudyError(TidalLensError):
     """A study file or a setting in it is not usable."""
 

@@ -26,7 +26,8 @@ from tidal_lens.quantities.smoothing import node_volumes, smoothed
 from tidal_lens.quantities.walls import distances
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.tracing.kernels import places_of
-from tidal_lens.tracing.streamlines import TraceSettings, seeds_on_line, trace_lines
+from tidal_lens.tracing.seeds import seeds_on_line
+from tidal_lens.tracing.streamlines import TraceSettings, trace_lines
 from tidal_lens.work import Token, read_only
 
 _PRECISIONS = (np.float32, np.float64)

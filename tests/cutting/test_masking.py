@@ -89,15 +89,16 @@ def test_masks_are_part_of_what_an_answer_rests_on():
     layer = Study().layer_of(new_slice(evaluator.store, 1))
     whole = evaluator.evaluate(layer, Token())
     above, below = mask("a"), mask("b", keep="below")
-    masked = evaluator.evaluate(layer, Token(), (above,))
+    study = Study().adding(layer)
+    masked = evaluator.evaluate(layer, Token(), study.adding(above))
     assert masked.geometry.area == pytest.approx(0.75)
     assert masked.unmasked.geometry is whole.geometry, "the shape is not worked out again"
     assert len(masked.colours) == len(masked.geometry.points)
-    assert evaluator.evaluate(layer, Token(), (above,)).geometry is masked.geometry
-    assert evaluator.evaluate(layer, Token(), (above, below)).geometry.area == pytest.approx(0.0, abs=1e-12)
+    assert evaluator.evaluate(layer, Token(), study.adding(above)).geometry is masked.geometry
+    assert evaluator.evaluate(layer, Token(), study.adding(above).adding(below)).geometry.area == pytest.approx(0.0, abs=1e-12)
     moved = above.with_(shape=above.shape.with_(value=1.5))
-    assert evaluator.evaluate(layer, Token(), (moved,)).geometry.area == pytest.approx(0.5)
-    assert evaluator.wish(layer) != evaluator.wish(layer, (above,)) != evaluator.wish(layer, (moved,))
+    assert evaluator.evaluate(layer, Token(), study.adding(moved)).geometry.area == pytest.approx(0.5)
+    assert evaluator.wish(layer) != evaluator.wish(layer, study.adding(above)) != evaluator.wish(layer, study.adding(moved))
 
 
 def test_masks_in_force_are_those_that_are_lit():

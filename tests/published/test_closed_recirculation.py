@@ -6,7 +6,8 @@ import pytest
 from tidal_lens.cutting.contour import isosurface
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import mesh_of
-from tidal_lens.tracing.streamlines import End, TraceSettings, seeds_on_line, trace_lines
+from tidal_lens.tracing.seeds import seeds_on_line
+from tidal_lens.tracing.streamlines import End, TraceSettings, trace_lines
 from vortex_tank import CENTRE, RADIUS
 
 

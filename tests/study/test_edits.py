@@ -3,9 +3,11 @@
 import tempfile
 from pathlib import Path
 
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from tidal_lens.errors import StudyError
 from tidal_lens.study.dressings import Arrows
 from tidal_lens.study.files import load_study, save_study
 from tidal_lens.study.formulas import removed, renamed, with_formula
@@ -36,7 +38,19 @@ edit = st.one_of(
     st.tuples(st.just("hide"), st.integers(0, 9)), st.tuples(st.just("alone"), st.integers(0, 9)),
     st.tuples(st.just("key"), st.tuples(quantity, number)), st.tuples(st.just("formula"), st.sampled_from(["1", "x + y", "`mine`"])),
     st.tuples(st.just("rename"), st.sampled_from(["mine", "yours"])), st.tuples(st.just("forget"), st.just("mine")),
-    st.tuples(st.just("seen"), quantity), st.tuples(st.just("undo"), st.none()), st.tuples(st.just("redo"), st.none()))
+    st.tuples(st.just("on"), st.integers(0, 9)), st.tuples(st.just("seen"), quantity), st.tuples(st.just("undo"), st.none()), st.tuples(st.just("redo"), st.none()))
+
+
+def on_another(study, layer):
+    """Every line card made from a card, if it may be."""
+    for lines in (x for x in study.layers if x.kind == "streamlines"):
+        made = lines.with_(shape=lines.shape.with_(seeded_on=layer.id))
+        if layer in study.subjects_for(lines, ("surface", "lines")):
+            study = study.replacing(made)
+        else:
+            with pytest.raises(StudyError):
+                study.replacing(made)
+    return study
 
 
 def after(study, what, how):
@@ -52,6 +66,7 @@ def after(study, what, how):
         "key": lambda: study.with_key(how[0], KeySetting(low=how[1])),
         "formula": lambda: with_formula(study, "mine", how),
         "rename": lambda: renamed(study, "mine", "yours") if how == "yours" and has and len(study.formulas) == 1 else study,
+        "on": lambda: on_another(study, layer) if layer else study,
         "forget": lambda: removed(study, "mine"),
     }
     return makes[what]()
@@ -76,6 +91,7 @@ def test_edits_are_undone_done_again_saved_and_opened(edits):
                 assert not fresh & given_ids, "an id was given twice"
                 given_ids |= fresh
             history.push(new, what)
+        assert not any(x.id in history.study.rests_on(x) for x in history.study.layers), "a circle"
         assert len({x.id for x in history.study.layers}) == len(history.study.layers)
     while history.redo():
         pass

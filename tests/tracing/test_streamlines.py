@@ -8,7 +8,8 @@ from tidal_lens.flow.boundaries import boundary_of_faces
 from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import build_mesh, mesh_of
-from tidal_lens.tracing.streamlines import End, TraceSettings, seeds_on_line, trace_lines
+from tidal_lens.tracing.seeds import seeds_on_line
+from tidal_lens.tracing.streamlines import End, TraceSettings, trace_lines
 from tidal_lens.work import Token
 from vortex_tank import CENTRE
 from vortex_tank import velocity as demo_velocity

@@ -69,7 +69,7 @@ class Asking:
         evaluator = self._document.evaluator
         if evaluator is None:
             return
-        trouble = evaluator.lacking(layer)
+        trouble = evaluator.lacking(layer, self._document.study)
         if trouble != self.failures.get(layer.id, ""):
             self.failures.pop(layer.id, None)
             if trouble:
@@ -83,8 +83,8 @@ class Asking:
         evaluator = document.evaluator
         if evaluator is None:
             return
-        draft, masks = document.dragging, evaluator.masks(document.study)
-        wish = evaluator.wish(layer, masks, draft=draft)
+        draft, study = document.dragging, document.study
+        wish = evaluator.wish(layer, study, draft=draft)
         if self._asked.get(layer.id) == wish:
             evaluator.use(wish)
             return
@@ -113,7 +113,7 @@ class Asking:
         for name in quantities_on_keys(layer):
             self._first_look(evaluator, name)
         document.jobs.submit(Slot("card", layer.id), layer.name,
-                             lambda token: evaluator.evaluate(layer, token, masks, draft=draft), done, failed)
+                             lambda token: evaluator.evaluate(layer, token, study, draft=draft), done, failed)
         document.result_changed.emit(layer.id)
 
     def _first_look(self, evaluator: Evaluator, name: str) -> None:

@@ -87,7 +87,7 @@ class Card(QWidget):
 
     def _source(self, layer: Layer) -> str:
         evaluator = self.document.evaluator
-        return layer.shape.tell(Words(evaluator.store if evaluator is not None else None))
+        return layer.tell(Words(evaluator.store if evaluator is not None else None, self.document.study.card_names()))
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         layer = self.layer

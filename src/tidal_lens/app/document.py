@@ -14,7 +14,7 @@ from tidal_lens.app.clock import Clock
 from tidal_lens.app.jobs import Jobs, Slot
 from tidal_lens.app.notices import Notice
 from tidal_lens.app.openings import Openings
-from tidal_lens.errors import TidalLensError
+from tidal_lens.errors import StudyError, TidalLensError
 from tidal_lens.flow.case import Flow
 from tidal_lens.scene.camera import Camera
 from tidal_lens.study.evaluate import Evaluator, methods_of, reference_of
@@ -121,8 +121,13 @@ class Document(QObject):
             self._after_change()
 
     def edit_layer(self, layer: Layer, what: str, grip: str = "") -> None:
-        """Replace the layer of the same id."""
-        self.edit(self.study.replacing(layer), what, grip)
+        """Replace the layer of the same id; one that cannot be so is told of."""
+        try:
+            study = self.study.replacing(layer)
+        except StudyError as error:
+            self.tell(error)
+            return
+        self.edit(study, what, grip)
 
     def add(self, begun: Begun) -> None:
         """Put a layer of first values on the table, and choose it."""

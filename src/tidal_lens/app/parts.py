@@ -273,7 +273,7 @@ class ColourButton(QToolButton):
             painter.drawRoundedRect(self.rect().adjusted(1, 1, -2, -2), 5, 5)
 
 
-class _Box(QComboBox):
+class Box(QComboBox):
     """A list that is as wide as its place, not as its longest entry."""
 
     def __init__(self, name: str, tip: str) -> None:
@@ -286,7 +286,7 @@ class _Box(QComboBox):
         self.setMaxVisibleItems(20)
 
 
-class Picker(_Box):
+class Picker(Box):
     """A list of choices in words."""
 
     def offer(self, texts: Sequence[str], chosen: int) -> None:
@@ -297,7 +297,7 @@ class Picker(_Box):
         self.setCurrentIndex(chosen)
 
 
-class QuantityChooser(_Box):
+class QuantityChooser(Box):
     """Chooses a scalar or a vector quantity, or plain colour; what cannot be had says what is missing."""
 
     picked = pyqtSignal(object)

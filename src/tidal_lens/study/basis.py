@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -38,6 +38,8 @@ class Basis:
         The mask or dressing.
     quantities : tuple of (str, Signature)
         Each quantity needed, and what its values rest on.
+    subjects : tuple of Basis or None
+        Of the layers that it is made from; None for one that is gone.
     stamps : tuple of Stamp
         Of the files that are read: a changed file is another one.
     """
@@ -48,21 +50,23 @@ class Basis:
     how: Value | None = None
     quantities: tuple[tuple[str, Signature], ...] = ()
     stamps: tuple[Stamp, ...] = ()
+    subjects: tuple[Basis | None, ...] = ()
 
     @cached_property
     def _hash(self) -> int:
-        return hash((self.flow, self.what, self.of, self.how, self.quantities, self.stamps))
+        return hash((self.flow, self.what, self.of, self.how, self.quantities, self.stamps, self.subjects))
 
     def __hash__(self) -> int:
         return self._hash  # a shape may hold thousands of points
 
 
-def shape_basis(shape: Shape, store: QuantityStore) -> Basis:
-    """What a shape's geometry rests on."""
+def shape_basis(shape: Shape, store: QuantityStore, of: Callable[[str], Basis | None] = lambda _id: None) -> Basis:
+    """What a shape's geometry rests on; ``of`` gives what that of another layer does."""
     needs = shape.needs()
     flow = store.flow
     return Basis(flow.mesh_number if shape.of_mesh and not needs else flow.number, "shape", shape, None,
-                 tuple((name, store.signature(name)) for name in needs), tuple(_stamp(path) for path in walk(shape, "path")))
+                 tuple((name, store.signature(name)) for name in needs), tuple(_stamp(path) for path in walk(shape, "path")),
+                 tuple(of(layer) for layer in walk(shape, "layer")))
 
 
 def colours_basis(shape: Basis, quantity: str, store: QuantityStore) -> Basis:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.cutting.walls import outline
-from tidal_lens.errors import CancelledError, TidalLensError
+from tidal_lens.errors import CancelledError, LostLayerError, TidalLensError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.kept import Kept
@@ -21,7 +21,10 @@ from tidal_lens.study.basis import Basis, colours_basis, dressing_basis, masked_
 from tidal_lens.study.dressings import Arrows, Dressed
 from tidal_lens.study.kinds.kind import Geometry, Made, Shape
 from tidal_lens.study.model import KeySetting, Layer, Study
+from tidal_lens.study.value import walk
 from tidal_lens.work import Token
+
+_ALONE = Study()  # of a layer that is made from no other, and not masked
 
 
 def reference_of(flow: Flow, study: Study) -> ReferenceState:
@@ -96,9 +99,13 @@ class _Sight:
     flow: Flow
     store: QuantityStore
     token: Token
+    others: Callable[[str], Made]
 
     def values(self, name: str) -> NDArray[Any]:
         return self.store.values(name, self.token)
+
+    def made(self, layer_id: str) -> Made:
+        return self.others(layer_id)
 
 
 @dataclass(frozen=True, eq=False)
@@ -150,8 +157,10 @@ class Evaluator:
         other._outline = self._outline
         return other
 
-    def lacking(self, layer: Layer) -> str:
-        """Why the quantities that a layer's shape names cannot be had; nothing where they can."""
+    def lacking(self, layer: Layer, study: Study) -> str:
+        """Why what a layer's shape names cannot be had; nothing where it can."""
+        if any(study.layer(name) is None for name in walk(layer, "layer")):
+            return str(LostLayerError())
         offered = {q.name: q for q in self.store.quantities()}
         for name in layer.shape.needs():
             if name not in offered:
@@ -160,15 +169,22 @@ class Evaluator:
                 return f"{offered[name].title} needs {offered[name].missing}, which this result does not have. Choose another quantity."
         return ""
 
-    def masks(self, study: Study) -> tuple[Layer, ...]:
-        """Masks in force: one whose quantity cannot be had hides nothing."""
-        return tuple(mask for mask in study.masks() if not self.lacking(mask))
+    def masks(self, study: Study, layer: Layer) -> tuple[Layer, ...]:
+        """Masks in force on a layer: one whose quantity cannot be had hides nothing."""
+        return tuple(mask for mask in study.masks() if mask.subject.card in ("", layer.id) and not self.lacking(mask, study))
 
-    def wish(self, layer: Layer, masks: Sequence[Layer] = (), *, draft: bool = False) -> Wish:
-        """What the answer for a layer rests on, with the masks that are in force."""
-        shape = last = shape_basis(layer.shape.draft() if draft else layer.shape, self.store)
+    def _shape_basis(self, layer: Layer, study: Study, *, draft: bool) -> Basis:
+        def of(layer_id: str) -> Basis | None:
+            other = study.layer(layer_id)
+            return self._shape_basis(other, study, draft=draft) if other is not None else None
+
+        return shape_basis(layer.shape.draft() if draft else layer.shape, self.store, of)
+
+    def wish(self, layer: Layer, study: Study = _ALONE, *, draft: bool = False) -> Wish:
+        """What the answer for a layer rests on, with the masks of its study that are in force."""
+        shape = last = self._shape_basis(layer, study, draft=draft)
         masked: list[Basis] = []
-        for mask in masks:
+        for mask in self.masks(study, layer):
             last = masked_basis(last, mask.shape, self.store)
             masked.append(last)
         name = layer.look.colour_by
@@ -184,8 +200,8 @@ class Evaluator:
         for basis in wish.dressings:
             self.answers.dressings.ready(basis)
 
-    def evaluate(self, layer: Layer, token: Token, masks: Sequence[Layer] = (), *, draft: bool = False) -> Evaluated:
-        """Geometry and colours of a layer, as far as masks leave them.
+    def evaluate(self, layer: Layer, token: Token, study: Study = _ALONE, *, draft: bool = False) -> Evaluated:
+        """Geometry and colours of a layer, as far as the masks of its study leave them.
 
         Raises
         ------
@@ -196,14 +212,12 @@ class Evaluator:
         """
         store = self.store
         # A draft is not made where the whole is at hand.
-        wish = self.wish(layer, masks)
+        wish = self.wish(layer, study)
         if draft and self.answers.shapes.ready(wish.shape) is None:
-            wish = self.wish(layer, masks, draft=True)
-        shape = wish.shape.of
-        assert isinstance(shape, Shape)
-        made = whole = self.answers.shapes.obtain(wish.shape, lambda: shape.make(_Sight(self.flow, store, token)))
-        for basis, mask in zip(wish.masked, masks, strict=True):
-            made = self._mask(basis, mask.shape, made, token)
+            wish = self.wish(layer, study, draft=True)
+        made = whole = self._make(wish.shape, token)
+        for basis in wish.masked:
+            made = self._mask(basis, made, token)
         token.check()
         colours, name = None, layer.look.colour_by
         if name is not None and wish.colours is not None:
@@ -219,10 +233,26 @@ class Evaluator:
             except TidalLensError as error:
                 dressed.append(Dressed.none())
                 trouble = str(error)
-        return Evaluated(layer, made, colours, shape is not layer.shape, tuple(dressed), whole if masks else None, trouble)
+        return Evaluated(layer, made, colours, wish.shape.of is not layer.shape, tuple(dressed), whole if wish.masked else None, trouble)
 
-    def _mask(self, basis: Basis, mask: Shape, made: Made, token: Token) -> Made:
+    def _make(self, basis: Basis, token: Token) -> Made:
+        """What a shape comes to, those that it is made from before it: in this thread and through the same gates."""
+        shape = basis.of
+        assert isinstance(shape, Shape)
+        subjects = dict(zip(walk(shape, "layer"), basis.subjects, strict=True))
+
+        def other(layer_id: str) -> Made:
+            below = subjects[layer_id]
+            if below is None:
+                raise LostLayerError
+            return self._make(below, token)
+
+        return self.answers.shapes.obtain(basis, lambda: shape.make(_Sight(self.flow, self.store, token, other)))
+
+    def _mask(self, basis: Basis, made: Made, token: Token) -> Made:
         token.check()
+        mask = basis.how
+        assert isinstance(mask, Shape)
 
         def left() -> Made:
             name, = mask.needs()

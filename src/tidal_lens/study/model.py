@@ -4,17 +4,26 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Sequence
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, FiniteFloat, field_validator, model_validator
 
+from tidal_lens.errors import StudyError
 from tidal_lens.study.kinds import LayerShape
 from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.looks import Look
-from tidal_lens.study.value import Identity, Name, QuantityName, StudyPath, Value, Vector
+from tidal_lens.study.value import Identity, LayerId, Name, QuantityName, StudyPath, Value, Vector, walk
+from tidal_lens.study.words import Words
 
 SCHEMA: Literal[2] = 2
 _NUMBERED = re.compile(r"-(\d{1,12})$")
+
+
+class Subject(Value):
+    """What a layer is of: the whole flow, or another card."""
+
+    card: LayerId = ""
 
 
 class Layer(Value):
@@ -28,6 +37,8 @@ class Layer(Value):
         As on its card.
     shown : bool
         Whether its lamp is lit.
+    subject : Subject
+        What it is of.
     shape : a kind's shape
         What to compute.
     look : SurfaceLook or LineLook
@@ -37,6 +48,7 @@ class Layer(Value):
     id: Identity
     name: Name
     shown: bool = True
+    subject: Subject = Subject()
     shape: LayerShape
     look: Look
 
@@ -44,12 +56,19 @@ class Layer(Value):
     def _fits(self) -> Self:
         if self.look.on != self.shape.geometry:
             raise ValueError(f"a {self.shape.kind} is not drawn as {self.look.on}")
+        if self.subject.card and not self.shape.subjects:
+            raise ValueError(f"a {self.shape.kind} is of the whole flow")
         return self
 
     @property
     def kind(self) -> str:
         """Name of its kind."""
         return self.shape.kind
+
+    def tell(self, words: Words) -> str:
+        """What it is made from, and in what other card if it is of one."""
+        told = self.shape.tell(words)
+        return f"{told}, in {words.card(self.subject.card)}" if self.subject.card else told
 
 
 class KeySetting(Value):
@@ -214,6 +233,9 @@ class Study(Value):
     def _unique(self) -> Self:
         if len({layer.id for layer in self.layers}) != len(self.layers):
             raise ValueError("two layers have the same id")
+        circle = next(filter(None, map(self._circle_of, self.layers)), ())
+        if circle:
+            raise ValueError(f"{_listed(circle)} are made from one another")
         return self
 
     def layer(self, layer_id: str) -> Layer | None:
@@ -221,9 +243,39 @@ class Study(Value):
         return next((layer for layer in self.layers if layer.id == layer_id), None)
 
     def replacing(self, layer: Layer) -> Study:
-        """The study with the layer of the same id replaced."""
-        layers = tuple(layer if old.id == layer.id else old for old in self.layers)
-        return self.model_copy(update={"layers": layers})
+        """The study with the layer of the same id replaced.
+
+        Raises
+        ------
+        StudyError
+            It would be made from itself, by way of others.
+        """
+        new = self.model_copy(update={"layers": tuple(layer if old.id == layer.id else old for old in self.layers)})
+        circle = new._circle_of(layer)
+        if circle:
+            raise StudyError(f"{_listed(circle)} would be made from one another.", layer.name, "Choose another card.")
+        return new
+
+    def rests_on(self, layer: Layer) -> frozenset[str]:
+        """Ids of the layers that a layer is made from, by way of others too."""
+        found: set[str] = set()
+        waiting = [layer]
+        while waiting:
+            for name in walk(waiting.pop(), "layer"):
+                other = self.layer(name)
+                if other is not None and name not in found:
+                    found.add(name)
+                    waiting.append(other)
+        return frozenset(found)
+
+    def _circle_of(self, layer: Layer) -> tuple[str, ...]:
+        """Names of the layers that a layer is in a circle with."""
+        below = self.rests_on(layer)
+        return tuple(x.name for x in self.layers if x.id in below and layer.id in self.rests_on(x)) if layer.id in below else ()
+
+    def subjects_for(self, layer: Layer, sorts: Sequence[str]) -> tuple[Layer, ...]:
+        """Cards that a layer may be made from: those that come to one of these sorts of geometry, and are not made from it."""
+        return tuple(x for x in self.layers if x.id != layer.id and x.shape.geometry in sorts and layer.id not in self.rests_on(x))
 
     def adding(self, layer: Layer, after: str | None = None) -> Study:
         """The study with a layer more, after another or at the end."""
@@ -262,6 +314,10 @@ class Study(Value):
         """Layers that hide parts of others: their lamps are lit. What is shown alone is masked too."""
         return tuple(layer for layer in self.layers if layer.shown and layer.shape.geometry == "none")
 
+    def card_names(self) -> dict[str, str]:
+        """Names of all cards by their ids."""
+        return {layer.id: layer.name for layer in self.layers}
+
     def new_id(self, kind: str) -> str:
         """An id that no layer has, or had."""
         return f"{kind}-{self._greatest + 1}"
@@ -280,6 +336,10 @@ class Study(Value):
         if name not in used:
             return name
         return next(f"{name} {n}" for n in range(2, len(used) + 3) if f"{name} {n}" not in used)
+
+
+def _listed(names: Sequence[str]) -> str:
+    return " and ".join(filter(None, [", ".join(names[:-1]), names[-1]])) if len(names) > 1 else f"{names[0]} and itself"
 
 
 def _number(layer_id: str) -> int:

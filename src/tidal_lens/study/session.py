@@ -51,8 +51,7 @@ class Session:
             The token was cancelled.
         """
         wanted = token or Token()
-        masks = self.evaluator.masks(self.study)
-        return {layer.id: self.evaluator.evaluate(layer, wanted, masks) for layer in self.study.layers
+        return {layer.id: self.evaluator.evaluate(layer, wanted, self.study) for layer in self.study.layers
                 if self.study.is_drawn(layer) and layer.shape.geometry != "none"}
 
     def series(self) -> Series | None:

@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal, Self, get_args, get_origin
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 from pydantic.fields import FieldInfo
 
-Meaning = Literal["quantity", "path"]
+Meaning = Literal["quantity", "path", "layer"]
 
 
 @dataclass(frozen=True)
@@ -26,6 +26,7 @@ Opacity = Annotated[float, Field(ge=0.05, le=1.0)]
 Name = Annotated[str, Field(max_length=200)]
 Identity = Annotated[str, Field(pattern=r"^[a-z0-9-]{1,40}$")]
 QuantityName = Annotated[str, Field(max_length=200), Mark("quantity")]
+LayerId = Annotated[str, Field(pattern=r"^[a-z0-9-]{0,40}$"), Mark("layer")]  # another card; none where it is empty
 StudyPath = Annotated[str, Field(max_length=4096), Mark("path")]
 
 
@@ -41,27 +42,32 @@ class Value(BaseModel):
 
 def walk(value: Value, meaning: Meaning) -> Iterator[str]:
     """All texts of a meaning in a value and the values in it, in their order; those that name a setting by it too."""
-    marked = _marked(type(value), meaning)
-    for name in type(value).model_fields:
-        yield from _texts(getattr(value, name), meaning, name in marked)
+    for name, marked in _places(type(value), meaning):
+        yield from _texts(getattr(value, name), meaning, marked)
 
 
 def retold(value: Value, meaning: Meaning, how: Callable[[str], str]) -> Any:
     """The value with each text of a meaning told anew; the same one where nothing changes."""
-    marked = _marked(type(value), meaning)
     changes = {}
-    for name in type(value).model_fields:
+    for name, marked in _places(type(value), meaning):
         old = getattr(value, name)
-        new = _retold(old, meaning, how, name in marked)
+        new = _retold(old, meaning, how, marked)
         if new is not old:
             changes[name] = new
     return value.with_(**changes) if changes else value
 
 
 @lru_cache(maxsize=1000)
-def _marked(kind: type[Value], meaning: Meaning) -> frozenset[str]:
-    """Fields of a class whose texts, or the keys of whose table, have a meaning."""
-    return frozenset(name for name, info in kind.model_fields.items() if Mark(meaning) in _marks(info))
+def _places(kind: type[Value], meaning: Meaning) -> tuple[tuple[str, bool], ...]:
+    """Fields of a class that may hold texts of a meaning, and whether their own texts, or the keys of their table, have it."""
+    found = ((name, Mark(meaning) in _marks(info), info) for name, info in kind.model_fields.items())
+    return tuple((name, marked) for name, marked, info in found if marked or _holds_values(info.annotation))
+
+
+def _holds_values(annotation: Any) -> bool:
+    if isinstance(annotation, type) and get_origin(annotation) is None:
+        return issubclass(annotation, Value)
+    return any(_holds_values(part) for part in get_args(annotation))
 
 
 def _marks(info: FieldInfo) -> list[Any]:

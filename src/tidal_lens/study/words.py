@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 from tidal_lens.quantities.store import QuantityStore
 
@@ -29,10 +30,16 @@ class Words:
     ----------
     store : QuantityStore or None
         The flow's quantities.
+    cards : mapping, optional
+        Names of the study's cards by their ids.
     """
 
-    def __init__(self, store: QuantityStore | None) -> None:
-        self._store = store
+    def __init__(self, store: QuantityStore | None, cards: Mapping[str, str] | None = None) -> None:
+        self._store, self._cards = store, cards or {}
+
+    def card(self, layer_id: str) -> str:
+        """Name of a card."""
+        return self._cards.get(layer_id, "a card that is gone")
 
     def quantity(self, name: str) -> str:
         """Symbol of a quantity."""

@@ -139,11 +139,6 @@ class Lines:
         return tuple((k.words, int(counts[k])) for k in order)
 
 
-def seeds_on_line(start: tuple[float, float, float], end: tuple[float, float, float], count: int) -> NDArray[np.float64]:
-    """Evenly spaced seeds from start to end, both included; shape (count, 3)."""
-    return np.linspace(np.array(start, float), np.array(end, float), count) if count > 1 else np.array([start], float)
-
-
 def trace_lines(flow: Flow, mesh: Mesh, velocity: NDArray[Any], seeds: NDArray[np.float64], settings: TraceSettings,
                 token: Token | None = None) -> Lines:
     """Follow streamlines.

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from tidal_lens.app.card_chooser import CardChooser
 from tidal_lens.app.controls.base import Controls
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Choice, NumberField, QuantityChooser, Slider, label, row
 from tidal_lens.study.kinds.first_values import round_to
 from tidal_lens.study.kinds.mask import MaskShape
+from tidal_lens.study.model import Subject
 from tidal_lens.study.words import number_text
 
 
@@ -24,7 +26,10 @@ class MaskControls(Controls[MaskShape]):
         self.sweep = Slider("Sweep", "Sweep the value through the usual range", 0.0, 1.0)
         self.sweep.moved.connect(self._swept)
         self.span = label("", "soft")
-        hint = label("It hides on all cards; numbers are taken over the whole flow. Put out its lamp to see everything.", "soft")
+        self.card = CardChooser("Hides in", "Whether it hides parts of all cards or of one", "all cards")
+        self.card.picked.connect(self._let_hide)
+        hint = label("Numbers are taken over the whole flow. Put out its lamp to see everything.", "soft")
+        self.body.addLayout(row("Hides in", self.card, stretch=1))
         self.body.addLayout(row("Mask by", self.quantity, stretch=1))
         self.body.addLayout(row("", self.keep, stretch=1))
         self.body.addLayout(row("Value", self.value, stretch=1))
@@ -32,6 +37,11 @@ class MaskControls(Controls[MaskShape]):
         self.body.addWidget(self.span)
         self.body.addWidget(hint)
         document.quantity_known.connect(lambda _name: self.refresh())
+
+    def _let_hide(self, card: str) -> None:
+        layer = self.layer()
+        if layer is not None:
+            self.document.edit_layer(layer.with_(subject=Subject(card=card)), "Where the mask hides")
 
     def _usual(self, name: str) -> tuple[float, float] | None:
         evaluator = self.document.evaluator
@@ -58,6 +68,9 @@ class MaskControls(Controls[MaskShape]):
             return
         self.quantity.offer(evaluator.store.quantities(), shape.quantity)
         self.keep.show_value(shape.keep)
+        layer = self.layer()
+        if layer is not None:
+            self.card.offer(self.document.study.subjects_for(layer, shape.subjects), layer.subject.card)
         usual = self._usual(shape.quantity)
         if usual is not None:
             self.value.step = float(f"{max(usual[1] - usual[0], 1e-300) / 50:.0e}")

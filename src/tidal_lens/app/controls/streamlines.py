@@ -7,6 +7,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QWidget
 
+from tidal_lens.app.card_chooser import CardChooser
 from tidal_lens.app.controls.base import Controls, KeyControls
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Choice, ColourButton, NumberField, QuantityChooser, Slider, column, label, row, rule
@@ -20,6 +21,9 @@ class StreamControls(Controls[StreamShape]):
     def __init__(self, document: Document) -> None:
         super().__init__(document)
         self.line: list[QWidget] = []
+        self.card = CardChooser("Seeds on", "Lay the seeds on a line of their own, or evenly over a card", "a line of their own")
+        self.card.picked.connect(lambda card: self.reshape("Where seeds lie", seeded_on=card))
+        self.body.addLayout(row("Seeds on", self.card, stretch=1))
         self.listed = label("", "soft")
         self.body.addWidget(self.listed)
         self.ends = {end: [NumberField(f"{end} {axis}", f"{axis} of the seed line's {end.lower()}") for axis in "xyz"]
@@ -88,9 +92,11 @@ class StreamControls(Controls[StreamShape]):
         layer, shape, evaluator, flow = self.layer(), self.shape(), self.document.evaluator, self.document.flow
         if layer is None or shape is None or evaluator is None or flow is None or layer.look.on != "lines":
             return
-        listed = shape.listed
-        for widget in (*self.line, self.count):
-            widget.setVisible(not listed)
+        listed = () if shape.seeded_on else shape.listed
+        self.card.offer(self.document.study.subjects_for(layer, ("surface",)), shape.seeded_on)
+        self.count.setVisible(not listed)
+        for widget in self.line:
+            widget.setVisible(not listed and not shape.seeded_on)
         self.listed.setVisible(bool(listed))
         self.listed.setText(f"{len(listed)} seeds listed in {shape.source or 'a file'}")
         step = float(f"{flow.size / 200:.0e}")

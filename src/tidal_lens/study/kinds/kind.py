@@ -23,6 +23,7 @@ from tidal_lens.work import Token
 
 Vec = NDArray[np.float64]
 Geometry = Surface | Lines
+Sort = Literal["surface", "lines", "none"]
 
 
 class See(Protocol):
@@ -39,12 +40,22 @@ class See(Protocol):
     def values(self, name: str) -> NDArray[Any]:
         """Node values of a quantity that the shape needs."""
 
+    def made(self, layer_id: str) -> Made:
+        """What another layer came to that the shape names in a :data:`~tidal_lens.study.value.LayerId`; whole, whatever masks hide of it.
+
+        Raises
+        ------
+        LostLayerError
+            There is no such layer.
+        """
+
 
 @dataclass(frozen=True, eq=False)
 class Made:
     """What a shape came to."""
 
     geometry: Geometry
+    began: Vec | None = None  # places that lines began from, (k, 3), inside or not
 
     @property
     def nbytes(self) -> int:
@@ -123,9 +134,10 @@ class Shape(Value):
     """
 
     kind: str
-    geometry: ClassVar[Literal["surface", "lines", "none"]] = "surface"  # what it comes to: looks follow from it
+    geometry: ClassVar[Sort] = "surface"  # what it comes to: looks follow from it
     lit: ClassVar[bool] = True  # whether a light falls on it; others show the colours of the key exactly
     on_walls: ClassVar[bool] = False  # whether it lies on walls, where quantities are known that are known nowhere else
+    subjects: ClassVar[tuple[Sort, ...]] = ()  # cards that its layer may be of, by what they come to
     of_mesh: ClassVar[bool] = True  # whether, but for the quantities that it needs, it rests on the mesh alone
 
     def make(self, see: See) -> Made:

@@ -12,7 +12,7 @@ from tidal_lens.cutting.masking import kept_surface
 from tidal_lens.errors import MissingQuantityError
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.kinds.first_values import best_name, round_to
-from tidal_lens.study.kinds.kind import Begun, Kind, Made, Shape, Tile
+from tidal_lens.study.kinds.kind import Begun, Kind, Made, Shape, Sort, Tile
 from tidal_lens.study.looks import NoLook
 from tidal_lens.study.value import QuantityName
 from tidal_lens.study.words import Words
@@ -21,10 +21,11 @@ from tidal_lens.tracing.streamlines import Lines
 
 
 class MaskShape(Shape):
-    """A quantity, and which side of a value is kept. It has no geometry: it cuts what is drawn of other layers."""
+    """A quantity, and which side of a value is kept. It has no geometry: it cuts what is drawn of its subject."""
 
     kind: Literal["mask"] = "mask"
-    geometry: ClassVar[Literal["surface", "lines", "none"]] = "none"
+    geometry: ClassVar[Sort] = "none"
+    subjects: ClassVar[tuple[Sort, ...]] = ("surface", "lines")
     quantity: QuantityName
     keep: Literal["above", "below"] = "above"
     value: FiniteFloat
@@ -57,6 +58,6 @@ def new_mask(store: QuantityStore) -> Begun:
     return Begun("Mask", MaskShape(quantity=name, value=round_to(0.5 * (low + high), 0.01 * (high - low))), NoLook())
 
 
-KIND = Kind(MaskShape, "A condition on a quantity: what fails it is not drawn, on any card.", "look", "mask",
+KIND = Kind(MaskShape, "A condition on a quantity: what fails it is not drawn, on all cards or on one.", "look", "mask",
             (Tile("add-mask", "Mask", "Hide what lies above or below a value of a quantity."),),
             lambda store, _argument: new_mask(store), slow=True)

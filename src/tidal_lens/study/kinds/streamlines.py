@@ -7,30 +7,34 @@ from typing import Annotated, Any, ClassVar, Literal, Self
 import numpy as np
 from pydantic import Field
 
+from tidal_lens.cutting.surface import Surface
+from tidal_lens.errors import StudyError
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.study.kinds.first_values import best_name, round_to, rounded
-from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Shape, Tile, Vec
+from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Shape, Sort, Tile, Vec
 from tidal_lens.study.looks import LineLook
-from tidal_lens.study.value import Name, Vector
+from tidal_lens.study.value import LayerId, Name, Vector
 from tidal_lens.study.words import Words, number_text
-from tidal_lens.tracing.streamlines import Lines, TraceSettings, seeds_on_line, trace_lines
+from tidal_lens.tracing.seeds import seeds_on_faces, seeds_on_line
+from tidal_lens.tracing.streamlines import Lines, TraceSettings, trace_lines
 
 _SHOWN = 200  # seeds drawn at most
 _ENDS = ("start", "end")
 
 
 class StreamShape(Shape):
-    """A line of seeds, or a list of them that takes its place, and how streamlines are followed from it."""
+    """A line of seeds, or a list of them or a surface card that takes its place, and how streamlines are followed from it."""
 
     kind: Literal["streamlines"] = "streamlines"
-    geometry: ClassVar[Literal["surface", "lines", "none"]] = "lines"
+    geometry: ClassVar[Sort] = "lines"
     start: Vector
     end: Vector
     count: Annotated[int, Field(ge=1, le=5000)] = 30
     listed: Annotated[tuple[Vector, ...], Field(max_length=5000)] = ()
     source: Name = ""
+    seeded_on: LayerId = ""
     direction: Literal["forward", "backward", "both"] = "both"
     max_length: Annotated[float, Field(gt=0.0, le=1e12)] = 1e3
     tolerance: Annotated[float, Field(ge=1e-8, le=0.1)] = 1e-4
@@ -40,10 +44,18 @@ class StreamShape(Shape):
         """The lines."""
         settings = TraceSettings(self.direction, self.max_length, 1e-2 if self.quick else self.tolerance,
                                  max_cells=5.0 if self.quick else 3.5)
-        seeds = np.array(self.listed) if self.listed else seeds_on_line(self.start, self.end, self.count)
+        seeds = self._seeds(see)
         lines = trace_lines(see.flow, mesh_of(see.flow, see.token), see.values("velocity"), seeds, settings, see.token)
         _ = lines.census, lines.lengths  # worked out here, where nobody waits
-        return Made(lines)
+        return Made(lines, seeds)
+
+    def _seeds(self, see: See) -> Vec:
+        if self.seeded_on:
+            surface = see.made(self.seeded_on).geometry
+            if not isinstance(surface, Surface):
+                raise StudyError("Its seeds lie on a surface, but the card that it names is none.", "", "Choose another card.")
+            return seeds_on_faces(surface.points, surface.faces, self.count)
+        return np.array(self.listed) if self.listed else seeds_on_line(self.start, self.end, self.count)
 
     def needs(self) -> tuple[str, ...]:
         """Velocity."""
@@ -53,24 +65,30 @@ class StreamShape(Shape):
         """With a coarse tolerance."""
         return self.with_(quick=True)
 
-    def tell(self, _words: Words) -> str:
-        """How many seeds."""
+    def tell(self, words: Words) -> str:
+        """How many seeds, and on which card."""
+        if self.seeded_on:
+            return f"whole flow, {self.count} seeds on {words.card(self.seeded_on)}"
         return f"whole flow, {len(self.listed) or self.count} seeds"
 
     def handles(self, _flow: Flow, made: Made | None) -> Handles | None:
         """Both ends and the middle of the seed line, and its seeds."""
-        if self.listed:
-            return None
-        seeds = seeds_on_line(self.start, self.end, min(self.count, _SHOWN))
-        good = np.ones(len(seeds), dtype=bool)
         lines = made.geometry if made is not None else None
+        on_line = not (self.listed or self.seeded_on)
+        seeds = seeds_on_line(self.start, self.end, self.count) if on_line else made.began if made is not None else None
+        if seeds is None:
+            return None
+        good = np.ones(len(seeds), dtype=bool)
         if isinstance(lines, Lines) and lines.n_seeds == len(seeds):
             good = np.isin(np.arange(len(seeds)), lines.seeds)
+        few = slice(None, None, max(1, -(-len(seeds) // _SHOWN)))
+        if not on_line:
+            return Handles("seeds", (), (), seeds[few], good[few])
         ends = tuple(Handle(name, np.array(place), label=", ".join(number_text(c) for c in place), value=place)
                      for name, place in (("start", self.start), ("end", self.end)))
         middle = Handle("middle", 0.5 * (np.array(self.start) + np.array(self.end)), small=True)
         told = f"{lines.n_lines} of {lines.n_seeds} seeds are inside" if isinstance(lines, Lines) else ""
-        return Handles("seed line", (*ends, middle), ((np.array([self.start, self.end]), False),), seeds, good, told)
+        return Handles("seed line", (*ends, middle), ((np.array([self.start, self.end]), False),), seeds[few], good[few], told)
 
     def moved(self, handle: str, to: Vec, flow: Flow, *, snap: bool) -> Self:
         """One end, or the whole line by its middle."""

@@ -1,0 +1,90 @@
+"""Cards made from other cards: chosen, dragged along, lost, brought back, saved."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF
+
+from driving import drag, pick, settle
+from tidal_lens.study.session import open_study
+
+pytestmark = pytest.mark.gui
+
+
+def lines_on_the_slice(window):
+    window.act("add-streamlines")
+    settle(window)
+    controls = window.bench.card.controls["streamlines"]
+    cut = next(x for x in window.document.study.layers if x.kind == "slice")
+    pick(controls.card, cut.name)
+    settle(window)
+    return controls, cut
+
+
+def began(window):
+    layer = window.document.study.layers[-1]
+    return window.document.asking.results[layer.id].made.began
+
+
+def test_seeds_follow_the_card_that_they_lie_on(window, tmp_path):
+    document = window.document
+    controls, cut = lines_on_the_slice(window)
+    lines = document.chosen_layer
+    assert lines.shape.seeded_on == cut.id
+    assert not controls.line[0].isVisible()
+    assert controls.count.isVisible()
+    assert np.ptp(began(window)[:, cut.shape.axis]) < 1e-6
+    assert cut.name in window.deck.cards[lines.id].toolTip()
+    document.choose(cut.id)
+    settle(window)
+    bead = window.view.handles.bead_at("slice")
+    drag(window.view, bead, bead + QPointF(60, 25), steps=6)
+    settle(window)
+    moved = document.study.layer(cut.id).shape.position
+    assert moved != cut.shape.position
+    assert began(window)[:, cut.shape.axis] == pytest.approx(moved, abs=1e-6)
+    assert not document.asking.results[lines.id].draft, "a draft is done properly when the bead is let go"
+    window.act("toggle-lamp")
+    settle(window)
+    assert lines.id in document.asking.results, "what is hidden may be made from"
+    assert document.save(tmp_path / "a.tidal")
+    assert open_study(tmp_path / "a.tidal").results()[lines.id].made.began == pytest.approx(began(window))
+
+
+def test_a_lost_card_is_told_and_undo_brings_it_back(window):
+    document = window.document
+    controls, cut = lines_on_the_slice(window)
+    lines, before = document.chosen_layer, began(window)
+    document.choose(cut.id)
+    window.act("remove")
+    settle(window)
+    assert "is gone" in document.asking.failures[lines.id]
+    document.choose(lines.id)
+    assert "is gone" in window.bench.card.trouble.text()
+    assert controls.card.currentText() == "a card that is gone"
+    window.act("undo")
+    settle(window)
+    assert lines.id not in document.asking.failures
+    assert began(window) == pytest.approx(before)
+    assert controls.card.currentText() == cut.name
+    pick(controls.card, "a line of their own")
+    settle(window)
+    assert np.ptp(began(window)[:, cut.shape.axis]) > 0.0
+    assert controls.line[0].isVisible()
+
+
+def test_what_is_made_from_a_card_is_not_offered_to_it(window):
+    controls, _cut = lines_on_the_slice(window)
+    walls = next(x for x in window.document.study.layers if x.kind == "wall")
+    offered = [controls.card.itemText(n) for n in range(controls.card.count())]
+    assert walls.name in offered
+    assert window.document.chosen_layer.name not in offered
+    window.act("add-mask")
+    settle(window)
+    mask = window.bench.card.controls["mask"]
+    whole = {i: r.geometry for i, r in window.document.asking.results.items()}
+    pick(mask.card, walls.name)
+    settle(window)
+    unmasked = [i for i in whole if window.document.asking.results[i].whole is None]
+    assert walls.id not in unmasked
+    assert len(unmasked) == len(whole) - 1
+    assert "in " + walls.name in window.deck.cards[window.document.chosen].toolTip()
