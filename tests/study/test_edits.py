@@ -38,7 +38,8 @@ edit = st.one_of(
     st.tuples(st.just("hide"), st.integers(0, 9)), st.tuples(st.just("alone"), st.integers(0, 9)),
     st.tuples(st.just("key"), st.tuples(quantity, number)), st.tuples(st.just("formula"), st.sampled_from(["1", "x + y", "`mine`"])),
     st.tuples(st.just("rename"), st.sampled_from(["mine", "yours"])), st.tuples(st.just("forget"), st.just("mine")),
-    st.tuples(st.just("on"), st.integers(0, 9)), st.tuples(st.just("seen"), quantity), st.tuples(st.just("undo"), st.none()), st.tuples(st.just("redo"), st.none()))
+    st.tuples(st.just("on"), st.integers(0, 9)), st.tuples(st.just("seen"), quantity),
+    st.tuples(st.just("undo"), st.none()), st.tuples(st.just("redo"), st.none()))
 
 
 def on_another(study, layer):
