@@ -31,7 +31,7 @@ from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QSlider  # no
 
 from driving import click, drag, move, settle, spin  # noqa: E402
 from same_again import troubles  # noqa: E402
-from tidal_lens.app.actions import ACTIONS  # noqa: E402
+from tidal_lens.app.commands import COMMANDS  # noqa: E402
 from tidal_lens.app.start import application  # noqa: E402
 from tidal_lens.app.window import Window  # noqa: E402
 from tidal_lens.memory import KEEPER, limit, say_limit  # noqa: E402
@@ -79,7 +79,7 @@ class Use:
             drag(view, begin, begin + QPointF(self.random.uniform(-60, 60), self.random.uniform(-60, 60)))
 
     def command(self):
-        action = self.random.choice([a for a in ACTIONS if a.id not in NOT_AT_RANDOM and not a.id.startswith("demo")])
+        action = self.random.choice([a for a in COMMANDS if a.id not in NOT_AT_RANDOM and not a.id.startswith("demo")])
         self.window.act(action.id)
 
     def control(self):

@@ -50,7 +50,7 @@ def opened(window, path, *, anyway=False):
     wait(lambda: window.document.flow is not None and window.document.flow.path == path, "the case")
     click(window.rail.buttons["case"])
     settle(window)
-    return window.bench.case
+    return window.bench.pages["case"]
 
 
 @pytest.mark.gui
@@ -156,7 +156,7 @@ def test_a_look_into_a_block_a_boundary_and_a_quantity(window, odd):
     told = [w.text() for w in field.more.findChildren(type(case.facts))]
     assert told[told.index("least") + 1].startswith("99900\nat 1,")
     assert told[told.index("greatest") + 1].startswith("100000\nat 0,")
-    buttons = {b.text(): b for b in field.more.findChildren(type(window.bench.case.blocks.head))}
+    buttons = {b.text(): b for b in field.more.findChildren(type(window.bench.pages["case"].blocks.head))}
     click(buttons["Go to the least"])
     np.testing.assert_allclose(window.document.camera.focus[0], 1.0)
     assert window.view.pin.place[0] == pytest.approx(1.0)
@@ -192,7 +192,7 @@ def test_the_balance_is_saved_as_a_table(window, odd, tmp_path):
 
 @pytest.mark.gui
 def test_a_part_is_read_and_the_whole_again(window):
-    case = window.bench.case
+    case = window.bench.pages["case"]
     click(window.rail.buttons["case"])
     settle(window)
     document, reading = window.document, case.reading
@@ -259,7 +259,7 @@ def test_a_case_that_does_not_fit_says_what_would(window, tmp_path, monkeypatch)
 @pytest.mark.gui
 def test_a_part_that_cannot_be_read_leaves_what_is_shown(window):
     """A region beside the flow: a message, and the study says again what is on the table."""
-    document, reading = window.document, window.bench.case.reading
+    document, reading = window.document, window.bench.pages["case"].reading
     click(window.rail.buttons["case"])
     click(reading.section.head)
     shown = document.flow
@@ -296,12 +296,12 @@ def test_an_incompressible_result_counts_its_pressure_from_the_free_stream(windo
     state = document.evaluator.store.reference
     assert (state.pressure, state.density, state.velocity[0], state.mach) == (0.0, 1.2, 2.0, None)
     click(window.rail.buttons["derive"])
-    window.bench.derive.show_quantity("bernoulli-coefficient")
+    window.bench.pages["derive"].show_quantity("bernoulli-coefficient")
     settle(window)
     assert np.allclose(document.evaluator.store.values("bernoulli-coefficient"), 1.0)
-    assert "density of the free stream" in window.bench.derive.notes.text()
-    window.bench.derive.show_quantity("mach")
-    assert "Needs absolute pressure" in window.bench.derive.span.text()
+    assert "density of the free stream" in window.bench.pages["derive"].notes.text()
+    window.bench.pages["derive"].show_quantity("mach")
+    assert "Needs absolute pressure" in window.bench.pages["derive"].span.text()
     click(window.rail.buttons["case"])
     type_into(case.reference.pressure, "-3")
     settle(window)

@@ -1,5 +1,6 @@
 """Cards, stations, the command field, help, cancel and autosave."""
 
+import inspect
 import subprocess
 import sys
 import threading
@@ -13,7 +14,7 @@ from PyQt6.QtWidgets import QLabel, QWidget
 
 from driving import click, drag, keys, move, pixels, settle, spin, type_into, wait
 from tidal_lens.app import autosave, theme
-from tidal_lens.app.actions import ACTIONS
+from tidal_lens.app.commands import COMMANDS
 from tidal_lens.app.deck import PICTURE, WIDTH
 from tidal_lens.study.files import load_study, save_study
 from tidal_lens.work import Token
@@ -106,10 +107,10 @@ def test_the_command_field_finds_actions_and_quantities(window):
     assert window.document.chosen_layer.look.colour_by == "cp"
     window.act("command")
     keys(window.command, "laplac", Qt.Key.Key_Down, Qt.Key.Key_Return)
-    assert window.bench.station == "derive"
-    assert window.bench.derive.chosen == "density-laplacian"
+    assert window.bench.station.name == "derive"
+    assert window.bench.pages["derive"].chosen == "density-laplacian"
     settle(window)
-    assert "kg/m⁵" in window.bench.derive.title.text()
+    assert "kg/m⁵" in window.bench.pages["derive"].title.text()
     window.act("command")
     keys(window.command, "zzzz")
     assert "Nothing fits" in window.command.popup.item(0).text()
@@ -131,7 +132,7 @@ def test_every_quantity_of_the_issue_is_on_offer_and_finite(window):
 
 def test_derive_shows_range_and_does_what_its_buttons_say(window):
     window.show_station("derive")
-    derive = window.bench.derive
+    derive = window.bench.pages["derive"]
     type_into(derive.search, "vorticity mag")
     settle(window)
     assert derive.chosen == "vorticity-magnitude"
@@ -147,8 +148,8 @@ def test_derive_shows_range_and_does_what_its_buttons_say(window):
 def test_case_station_tells_what_there_is(window):
     keys(window, Qt.Key.Key_1, modifiers=Qt.KeyboardModifier.AltModifier)
     settle(window)
-    assert window.bench.station == "case"
-    case = window.bench.case
+    assert window.bench.station.name == "case"
+    case = window.bench.pages["case"]
     assert "112,299 points, 102,400 cells in 3 blocks" in case.facts.text()
     told = " ".join(x.text() for x in case.findChildren(QLabel))
     for words in ("upstream", "curvilinear, 37 × 41 × 33 points", "floor (wall)", "node, vector", "Mach 0.75",
@@ -162,18 +163,51 @@ def test_case_station_tells_what_there_is(window):
 
 
 def test_the_actions_are_a_sound_table():
-    assert len({a.id for a in ACTIONS}) == len(ACTIONS)
-    with_keys = [a.keys for a in ACTIONS if a.keys]
+    assert len({a.id for a in COMMANDS}) == len(COMMANDS)
+    with_keys = [a.keys for a in COMMANDS if a.keys]
     assert len(set(with_keys)) == len(with_keys)
-    for action in ACTIONS:
+    for action in COMMANDS:
         assert action.title
         assert action.help.endswith(".")
+        assert all(isinstance(t, type) for t in action.takes)
+        wanted = list(inspect.signature(action.run).parameters.values())[1:]
+        assert len(wanted) == len(action.takes) or not action.takes
+        assert all(p.default is not p.empty for p in wanted), "a shortcut gives nothing"
+
+
+def test_a_command_takes_what_it_says(window):
+    with pytest.raises(TypeError, match="undo takes"):
+        window.act("undo", "twice")
+    with pytest.raises(TypeError, match="slice-forward takes"):
+        window.act("slice-forward", "far")
+    position = window.document.chosen_layer.shape.position
+    window.act("slice-forward", 2.0)
+    two = window.document.chosen_layer.shape.position - position
+    window.act("undo")
+    window.act("slice-forward")
+    assert two == pytest.approx(2 * (window.document.chosen_layer.shape.position - position))
+    settle(window)
+
+
+def test_what_a_flow_does_not_have_greys_its_tile(window):
+    tile = window.bench.pages["trace"].tiles["add-streamlines"]
+    assert tile.isEnabled()
+    assert "seeds" in tile.toolTip()
+    document = window.document
+    document.edit(document.study.with_(roles={"velocity": (), "momentum": ()}), "No velocity")
+    settle(window)
+    assert not tile.isEnabled()
+    assert "velocity" in tile.toolTip()
+    assert window.bench.pages["look"].tiles["add-walls"].isEnabled()
+    window.act("undo")
+    settle(window)
+    assert tile.isEnabled()
 
 
 def test_help_lists_every_key(window):
     window.act("help")
     told = {x.text() for x in window._help.findChildren(QLabel)}
-    assert {a.keys for a in ACTIONS if a.keys} <= told
+    assert {a.keys for a in COMMANDS if a.keys} <= told
     window.act("help")
     assert window._help is None
 

@@ -17,7 +17,7 @@ from tidal_lens.app.stations.formula_editor import FormulaEdit
 def derive(window):
     click(window.rail.buttons["derive"])
     settle(window)
-    return window.bench.derive
+    return window.bench.pages["derive"]
 
 
 def write(panel, text, *, take=True):
@@ -270,7 +270,7 @@ def test_time_derivatives_in_the_window(empty, tmp_path):
     empty.document.open_path(path)
     settle(empty)
     click(empty.rail.buttons["derive"])
-    panel = empty.bench.derive.formula
+    panel = empty.bench.pages["derive"].formula
     type_into(panel.name, "growth")
     write(panel, "rate(density)")
     settle(empty)
@@ -279,7 +279,7 @@ def test_time_derivatives_in_the_window(empty, tmp_path):
         wait(lambda s=step: empty.document.flow.step == s, "the step")
         settle(empty)
         assert np.allclose(empty.document.evaluator.store.values("formula:growth"), 1.0)
-    assert empty.bench.derive.chosen == "formula:growth"
+    assert empty.bench.pages["derive"].chosen == "formula:growth"
 
 
 def test_formulas_are_kept_in_the_study(window, derive, tmp_path):

@@ -353,7 +353,7 @@ def test_reference_state_can_be_typed(window):
     settle(window)
     layer_id = chosen(window).id
     before = window.document.asking.results[layer_id].colours
-    controls = window.bench.case.reference
+    controls = window.bench.pages["case"].reference
     type_into(controls.pressure, "100000")
     settle(window)
     after = window.document.asking.results[layer_id].colours
@@ -385,7 +385,7 @@ def test_seeds_are_shown_with_their_places(window):
 def test_the_reference_state_by_mach_number_incidence_and_altitude(window):
     """At 11,019 m (11 km of geopotential height) the standard air has 216.65 K and 22,632 Pa (table value from memory)."""
     window.show_station("case")
-    controls = window.bench.case.reference
+    controls = window.bench.pages["case"].reference
     type_into(controls.altitude, "11019.07")
     now = window.document.evaluator.store.reference
     assert now.pressure == pytest.approx(22632.0, rel=1e-4)
@@ -410,7 +410,7 @@ def test_the_reference_state_by_mach_number_incidence_and_altitude(window):
 def test_mass_through_the_boundaries(window):
     """The demo's stream comes in on one side and goes out on the others; nothing passes the floor."""
     window.show_station("case")
-    controls = window.bench.case.balance
+    controls = window.bench.pages["case"].balance
     assert not controls.rows.isVisible()
     controls.button.click()
     wait(controls.rows.isVisible, "the balance", 20)

@@ -276,10 +276,10 @@ def test_a_long_name_never_widens_the_bench(empty, tmp_path):
     for station in ("case", "derive", "look", "trace"):
         empty.show_station(station)
         if station == "case":
-            click(empty.bench.case.reading.section.head)
+            click(empty.bench.pages["case"].reading.section.head)
         settle(empty)
         assert page.width() <= room.width(), station
-    case = empty.bench.case
+    case = empty.bench.pages["case"]
     empty.show_station("case")
     settle(empty)
     assert LONG in case.facts.text()
@@ -406,13 +406,13 @@ def test_one_layer_of_cells_can_be_taken_as_three_dimensional_and_that_be_undone
     empty.document.open_path(tmp_path / "layer.vts")
     settle(empty)
     assert empty.document.flow.normal == (0.0, 0.0, 1.0)
-    assert "a plane flow, a layer of cells 0.1 deep" in empty.bench.case.facts.text()
+    assert "a plane flow, a layer of cells 0.1 deep" in empty.bench.pages["case"].facts.text()
     strip = next(s for s in empty.strips.live() if "one layer of cells" in s.notice.text)
     click(strip.buttons[0])
     wait(lambda: empty.document.flow.normal is None, "the flow in space")
     settle(empty)
     drag(empty.view, QPointF(500, 300), QPointF(560, 340))
-    assert empty.bench.case.reading.in_space.isChecked()
+    assert empty.bench.pages["case"].reading.in_space.isChecked()
     empty.act("undo")
     wait(lambda: empty.document.flow.normal is not None, "the plane again")
     settle(empty)

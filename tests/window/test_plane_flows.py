@@ -20,7 +20,7 @@ def test_the_view_of_a_plane_flow_does_not_turn(empty, tmp_path):
     wait(lambda: window.document.flow is not None, "the plane")
     settle(window)
     assert any(layer.kind == "slice" and layer.shape.axis == 2 for layer in window.document.study.layers)
-    assert "a plane flow" in window.bench.case.facts.text()
+    assert "a plane flow" in window.bench.pages["case"].facts.text()
 
     def way():
         camera = window.document.camera

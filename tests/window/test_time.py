@@ -211,7 +211,7 @@ def test_a_step_is_jumped_to_by_its_number_or_its_time(run):
 
 def test_steps_are_left_out_and_taken_in_again(run):
     """Of five steps every second from the second on: what is shown stays or the one before it is shown, the transport knows two."""
-    document, reading = run.document, run.bench.case.reading
+    document, reading = run.document, run.bench.pages["case"].reading
     click(run.rail.buttons["case"])
     settle(run)
     click(reading.section.head)

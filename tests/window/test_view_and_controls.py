@@ -195,7 +195,7 @@ def test_folding_the_bench_gives_the_view_its_room(window):
     keys(window, Qt.Key.Key_4, modifiers=Qt.KeyboardModifier.AltModifier)
     settle(window)
     assert window.view.width() == wide
-    assert window.bench.station == "trace"
+    assert window.bench.station.name == "trace"
 
 
 def test_saving_by_keys_once_the_study_has_a_name(window, tmp_path):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING
 
 import psutil
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
@@ -23,25 +22,31 @@ from PyQt6.QtWidgets import (
 
 from tidal_lens.app import theme
 from tidal_lens.app.bench import STATIONS
+from tidal_lens.app.desk import Desk
 from tidal_lens.app.document import Document
 from tidal_lens.app.notices import Notice
 from tidal_lens.app.parts import IconButton, label
 from tidal_lens.app.transport import Transport
 from tidal_lens.memory import KEEPER, limit, said_limit
 
-if TYPE_CHECKING:
-    from tidal_lens.app.window import Window
-
 
 class TopBar(QWidget):
-    """Mark, case title, command field, undo, redo, theme, help."""
+    """Mark, case title, command field, undo, redo, theme, help.
 
-    def __init__(self, window: Window) -> None:
+    Signals
+    -------
+    titled(str)
+        What is open has another name.
+    """
+
+    titled = pyqtSignal(str)
+
+    def __init__(self, desk: Desk, command: QWidget) -> None:
         super().__init__()
         self.setObjectName("topbar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(40)
-        self._window = window
+        self._document = desk.document
         line = QHBoxLayout(self)
         line.setContentsMargins(12, 0, 8, 0)
         line.setSpacing(4)
@@ -51,39 +56,39 @@ class TopBar(QWidget):
         self.title.setProperty("role", "head")
         self.title.setMinimumWidth(60)
         self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self.undo = IconButton("undo-2", "Undo", "Undo (Ctrl+Z)", lambda: window.act("undo"))
-        self.redo = IconButton("redo-2", "Redo", "Redo (Ctrl+Shift+Z)", lambda: window.act("redo"))
-        self.theme = IconButton("moon", "Theme", "Change between the chart and night themes (F8)", lambda: window.act("theme"))
-        self.help = IconButton("circle-question-mark", "Help", "Keys and commands (F1)", lambda: window.act("help"))
+        self.undo = IconButton("undo-2", "Undo", "Undo (Ctrl+Z)", lambda: desk.act("undo"))
+        self.redo = IconButton("redo-2", "Redo", "Redo (Ctrl+Shift+Z)", lambda: desk.act("redo"))
+        self.theme = IconButton("moon", "Theme", "Change between the chart and night themes (F8)", lambda: desk.act("theme"))
+        self.help = IconButton("circle-question-mark", "Help", "Keys and commands (F1)", lambda: desk.act("help"))
         line.addWidget(self._mark)
         line.addSpacing(6)
         line.addWidget(self.title, 2)
-        line.addWidget(IconButton("folder-open", "Open", "Open a result or a study (Ctrl+O)", lambda: window.act("open")))
-        line.addWidget(IconButton("save", "Save", "Save the study (Ctrl+S)", lambda: window.act("save")))
+        line.addWidget(IconButton("folder-open", "Open", "Open a result or a study (Ctrl+O)", lambda: desk.act("open")))
+        line.addWidget(IconButton("save", "Save", "Save the study (Ctrl+S)", lambda: desk.act("save")))
         line.addSpacing(8)
-        line.addWidget(window.command, 3)
+        line.addWidget(command, 3)
         line.addSpacing(8)
-        self.transport = Transport(window.document)
+        self.transport = Transport(desk.document)
         line.addWidget(self.transport)
         line.addStretch(2)
         for button in (self.undo, self.redo, self.theme, self.help):
             line.addWidget(button)
         theme.hub().changed.connect(self.refresh)
-        window.document.study_changed.connect(self.refresh)
-        window.document.case_changed.connect(self.refresh)
-        window.document.file_changed.connect(self.refresh)
+        desk.document.study_changed.connect(self.refresh)
+        desk.document.case_changed.connect(self.refresh)
+        desk.document.file_changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
         """Show the title and what can be undone."""
-        document = self._window.document
+        document = self._document
         self._mark.setPixmap(theme.pixmap("mark", "sea", 24))
         name = document.flow.title if document.flow is not None else "Tidal Lens"
         study = f"  ·  {document.file.name}" if document.file is not None else ""
         changed = " *" if document.flow is not None and document.is_changed else ""
         self.title.setText(f"{name}{study}{changed}")
         self.title.setToolTip(f"{document.flow.path}" if document.flow is not None else "")
-        self._window.setWindowTitle(f"{name}{study}{changed} — Tidal Lens" if document.flow is not None else "Tidal Lens")
+        self.titled.emit(f"{name}{study}{changed} — Tidal Lens" if document.flow is not None else "Tidal Lens")
         for button, what, word, key in ((self.undo, document.undo_what, "Undo", "Ctrl+Z"),
                                         (self.redo, document.redo_what, "Redo", "Ctrl+Shift+Z")):
             button.setEnabled(bool(what))
@@ -94,7 +99,7 @@ class TopBar(QWidget):
 class Rail(QWidget):
     """The stations in the order of work."""
 
-    def __init__(self, window: Window) -> None:
+    def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -104,15 +109,16 @@ class Rail(QWidget):
         line.setSpacing(4)
         self.buttons: dict[str, QToolButton] = {}
         group = QButtonGroup(self)
-        for number, (key, title, tip) in enumerate(STATIONS):
-            button = IconButton(f"station-{key}", title, f"{tip} (Alt+{number + 1})", partial(window.show_station, key), size=22)
-            button.setText(title)
+        for number, station in enumerate(STATIONS):
+            button = IconButton(f"station-{station.name}", station.title, f"{station.help} (Alt+{number + 1})",
+                                partial(desk.show_station, station.name), size=22)
+            button.setText(station.title)
             button.setProperty("role", "station")
             button.setCheckable(True)
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             group.addButton(button)
-            self.buttons[key] = button
+            self.buttons[station.name] = button
             line.addWidget(button)
         line.addStretch(1)
 

@@ -38,23 +38,23 @@ class Cards:
             alone = None if self._document.study.alone == layer.id else layer.id
             self._document.edit(self._document.study.with_(alone=alone), "Show alone" if alone else "Show all")
 
-    def rename(self) -> None:
-        """Type another name on the chosen card."""
-        card = self._deck.cards.get(self._document.chosen or "")
+    def rename(self, layer_id: str = "") -> None:
+        """Type another name on a card."""
+        card = self._deck.cards.get(layer_id or self._document.chosen or "")
         if card is not None:
             card.rename()
 
-    def duplicate(self) -> None:
-        """Add a copy of the chosen card after it."""
-        layer, study = self._document.chosen_layer, self._document.study
+    def duplicate(self, layer_id: str = "") -> None:
+        """Add a copy of a card after it."""
+        layer, study = self._card(layer_id), self._document.study
         if layer is not None:
             copy = layer.with_(id=study.new_id(layer.kind), name=study.new_name(layer.name))
             self._document.edit(study.adding(copy, layer.id), f"Duplicate {layer.name}")
             self._document.choose(copy.id)
 
-    def remove(self) -> None:
-        """Remove the chosen card."""
-        layer = self._document.chosen_layer
+    def remove(self, layer_id: str = "") -> None:
+        """Remove a card."""
+        layer = self._card(layer_id)
         if layer is not None:
             self._document.edit(self._document.study.without(layer.id), f"Remove {layer.name}")
 

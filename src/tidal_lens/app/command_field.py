@@ -6,17 +6,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
-from PyQt6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem
+from PyQt6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QWidget
 
-from tidal_lens.app.actions import ACTIONS
+from tidal_lens.app.commands import COMMANDS
+from tidal_lens.app.desk import Desk
 from tidal_lens.app.parts import keep_escape
-
-if TYPE_CHECKING:
-    from tidal_lens.app.window import Window
 
 _MOST = 14
 
@@ -41,9 +38,9 @@ def rank(wanted: str, text: str) -> float | None:
 class CommandField(QLineEdit):
     """A line to type in, with what fits below it."""
 
-    def __init__(self, window: Window) -> None:
+    def __init__(self, desk: Desk, window: QWidget) -> None:
         super().__init__()
-        self._window = window
+        self._desk, self._over = desk, window
         self._entries: list[_Entry] = []
         self.setPlaceholderText("What to do or find…   Ctrl+K")
         self.setAccessibleName("Command field")
@@ -82,31 +79,31 @@ class CommandField(QLineEdit):
             nothing.setFlags(Qt.ItemFlag.NoItemFlags)
             self.popup.addItem(nothing)
         self.popup.setCurrentRow(0)
-        corner = self.mapTo(self._window, QPoint(0, self.height() + 2))
+        corner = self.mapTo(self._over, QPoint(0, self.height() + 2))
         rows = max(1, self.popup.count())
         self.popup.setGeometry(corner.x(), corner.y(), self.width(), min(rows, _MOST) * 25 + 4)
         self.popup.raise_()
         self.popup.show()
 
     def _matching(self, wanted: str) -> list[_Entry]:
-        window = self._window
+        desk = self._desk
         path = Path(wanted).expanduser()
         if wanted[:1] in "/~." and wanted and path.is_file():
-            return [_Entry(f"Open {path.name}", str(path.parent), lambda: window.document.open_path(path))]
+            return [_Entry(f"Open {path.name}", str(path.parent), lambda: desk.document.open_path(path))]
         ranked: list[tuple[float, _Entry]] = []
-        for action in ACTIONS:
-            fit = rank(wanted, action.title)
-            if fit is not None and action.listed and action.enabled(window):
-                ranked.append((fit, _Entry(action.title, action.keys, partial(window.act, action.id))))
-        evaluator = window.document.evaluator
+        for command in COMMANDS:
+            fit = rank(wanted, command.title)
+            if fit is not None and command.listed and command.enabled(desk):
+                ranked.append((fit, _Entry(command.title, command.keys, partial(desk.act, command.id))))
+        evaluator = desk.document.evaluator
         for q in evaluator.store.quantities() if evaluator is not None else ():
             fit = rank(wanted, f"{q.title} {q.symbol}")
             if fit is None or q.missing or q.components != 1:
                 continue
-            layer = window.document.chosen_layer
+            layer = desk.document.chosen_layer
             if layer is not None and layer.look.on != "none":
-                ranked.append((fit + 1, _Entry(q.label, f"colour {layer.name}", partial(window.cards.colour_by, q.name))))
-            ranked.append((fit + 2, _Entry(q.label, "show in Derive", partial(window.show_quantity, q.name))))
+                ranked.append((fit + 1, _Entry(q.label, f"colour {layer.name}", partial(desk.cards.colour_by, q.name))))
+            ranked.append((fit + 2, _Entry(q.label, "show in Derive", partial(desk.show_quantity, q.name))))
         return [entry for _fit, entry in sorted(ranked, key=lambda r: r[0])][:60]
 
     def _run(self, at: int) -> None:
@@ -120,7 +117,7 @@ class CommandField(QLineEdit):
         """Put the list away."""
         self.popup.hide()
         self.clear()
-        self._window.view.setFocus()
+        self._desk.view.setFocus()
 
     def event(self, event: QEvent | None) -> bool:
         keep_escape(event)

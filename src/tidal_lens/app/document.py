@@ -53,6 +53,8 @@ class Document(QObject):
         There is something to tell.
     offered(Path)
         A file that is no result but may be laid onto one: a table or a body.
+    asked_for(str)
+        A quantity is to be shown.
     visit(tuple)
         A place (x, y, z) is to be looked at.
     """
@@ -69,6 +71,7 @@ class Document(QObject):
     noticed = pyqtSignal(object)
     offered = pyqtSignal(object)
     visit = pyqtSignal(object)
+    asked_for = pyqtSignal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)

@@ -9,19 +9,16 @@ import time
 import traceback
 from pathlib import Path
 from types import TracebackType
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import PYQT_VERSION_STR, QT_VERSION_STR, QObject, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog
+from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from tidal_lens import __version__
-from tidal_lens.app.autosave import state_folder
+from tidal_lens.app.autosave import Autosave, state_folder
+from tidal_lens.app.document import Document
 from tidal_lens.app.notices import Notice
 from tidal_lens.errors import TidalLensError
 from tidal_lens.scratch import writing
-
-if TYPE_CHECKING:
-    from tidal_lens.app.window import Window
 
 _LARGEST = 1_000_000  # bytes of the log that are kept
 
@@ -36,9 +33,9 @@ class Faults(QObject):
 
     _heard = pyqtSignal(str, str)
 
-    def __init__(self, window: Window) -> None:
+    def __init__(self, window: QWidget, document: Document, autosave: Autosave) -> None:
         super().__init__(window)
-        self._window = window
+        self._window, self._document, self._autosave = window, document, autosave
         self._told: set[str] = set()
         self._heard.connect(self._tell)
 
@@ -64,8 +61,8 @@ class Faults(QObject):
 
     def _tell(self, what: str, text: str) -> None:
         self._write_down(text)
-        self._window.autosave.save_now()
-        self._window.document.noticed.emit(Notice(
+        self._autosave.save_now()
+        self._document.noticed.emit(Notice(
             "bad", f"Something went wrong inside Tidal Lens: {what[:200]}. The study was kept safe, and work goes on.",
             (("Save a report…", lambda: self.save_report(text)),), lasting=True))
 
@@ -82,7 +79,7 @@ class Faults(QObject):
 
     def report(self, text: str) -> str:
         """What a report holds: the fault, and what was open, without any of its data."""
-        flow, study = self._window.document.flow, self._window.document.study
+        flow, study = self._document.flow, self._document.study
         facts = [f"Tidal Lens {__version__}", f"Python {platform.python_version()}, Qt {QT_VERSION_STR}, PyQt {PYQT_VERSION_STR}",
                  platform.platform()]
         if flow is not None:
@@ -105,4 +102,4 @@ class Faults(QObject):
             with writing(path, "report") as scratch:
                 scratch.write_text(self.report(text), encoding="utf-8")
         except TidalLensError as error:
-            self._window.document.noticed.emit(Notice("bad", str(error)))
+            self._document.noticed.emit(Notice("bad", str(error)))

@@ -1,4 +1,4 @@
-"""The main window: puts the parts together and carries out the actions."""
+"""The main window: puts the parts together and carries out the commands."""
 
 from __future__ import annotations
 
@@ -17,12 +17,12 @@ from PyQt6.QtWidgets import (
 )
 
 from tidal_lens.app import theme
-from tidal_lens.app.actions import ACTIONS, BY_ID
 from tidal_lens.app.autosave import Autosave
 from tidal_lens.app.bars import Rail, StatusLine, Strips, TopBar
-from tidal_lens.app.bench import LAYER_STATIONS, Bench
+from tidal_lens.app.bench import Bench
 from tidal_lens.app.cards import Cards
 from tidal_lens.app.command_field import CommandField
+from tidal_lens.app.commands import BY_ID, COMMANDS
 from tidal_lens.app.deck import Deck
 from tidal_lens.app.document import Document
 from tidal_lens.app.faults import Faults
@@ -63,7 +63,7 @@ class Window(QMainWindow):
         self.ended_well = True
         self.document = Document(self)
         self.autosave = Autosave(self.document)
-        self.faults = Faults(self)
+        self.faults = Faults(self, self.document, self.autosave)
         self.setAcceptDrops(True)
         self.setWindowTitle("Tidal Lens")
         self.setWindowIcon(theme.icon("mark", "sea", 64))
@@ -73,26 +73,27 @@ class Window(QMainWindow):
         self.document.offered.connect(self._take_offer)
         self.histories = Histories(self.document)
         self.ledger = Ledger(self.document, self.histories)
-        self.command = CommandField(self)
+        self.command = CommandField(self, self)
         self.strips = Strips(self.document)
         self.deck = Deck(self.document, self.act)
         self.cards = Cards(self.document, self.deck)
         self.files = FileDialogs(self, self.document, self.imports, self.histories)
         self.bench = Bench(self.document, self.act)
         self.rail = Rail(self)
-        self.top: TopBar = TopBar(self)
+        self.top: TopBar = TopBar(self, self.command)
+        self.top.titled.connect(self.setWindowTitle)
         self.status = StatusLine(self.document)
-        self.status.limit_chosen.connect(self.choose_memory)
+        self.status.limit_chosen.connect(self._keep_memory)
         said = settings().value("memory", "")
         say_limit(int(said) if str(said).isdecimal() else None)
         self._help: QWidget | None = None
         self._compose()
         self._shortcuts: dict[str, QShortcut] = {}
-        for action in ACTIONS:
-            if action.keys:
-                shortcut = QShortcut(QKeySequence(action.keys), self)
-                shortcut.activated.connect(lambda i=action.id: self.act(i))
-                self._shortcuts[action.id] = shortcut
+        for command in COMMANDS:
+            if command.keys:
+                shortcut = QShortcut(QKeySequence(command.keys), self)
+                shortcut.activated.connect(lambda i=command.id: self.act(i))
+                self._shortcuts[command.id] = shortcut
         self.view.pointed.connect(self.status.pointer.setText)
         self.view.small_ready.connect(self._small_picture)
         self.view.failed.connect(lambda text: self.document.noticed.emit(Notice("bad", f"{text} Is a graphics library "
@@ -125,13 +126,11 @@ class Window(QMainWindow):
     def sizeHint(self) -> QSize:
         return QSize(1280, 800)
 
-    # -- actions ---------------------------------------------------------------------------------------------
+    # -- commands --------------------------------------------------------------------------------------------
 
-    def act(self, action_id: str, argument: str | None = None) -> None:
-        """Carry out an action if it makes sense now."""
-        action = BY_ID[action_id]
-        if action.enabled(self):
-            action.run(self, argument or "")
+    def act(self, command: str, *given: object) -> None:
+        """Carry out a command if it makes sense now; ``given`` as it takes."""
+        BY_ID[command].carry_out(self, *given)
 
     def show_station(self, name: str) -> None:
         """Go to a station; the bench unfolds."""
@@ -142,7 +141,7 @@ class Window(QMainWindow):
     def show_quantity(self, name: str) -> None:
         """Show a quantity in the Derive station."""
         self.show_station("derive")
-        self.bench.derive.show_quantity(name)
+        self.document.asked_for.emit(name)
 
     def fold_bench(self) -> None:
         """Hide or show the bench."""
@@ -154,8 +153,20 @@ class Window(QMainWindow):
         theme.use(name)
         settings().setValue("theme", name)
 
-    def choose_memory(self, nbytes: int | None) -> None:
-        """Choose how much may be kept that can be worked out again, for good; None for a third of the machine's memory."""
+    def look_up(self) -> None:
+        """Give the keyboard to the command field."""
+        self.command.begin()
+
+    def play(self) -> None:
+        """Play through the steps of a series, or pause."""
+        self.top.transport.toggle()
+
+    def choose_memory(self) -> None:
+        """Offer how much may be kept that can be worked out again."""
+        self.status.choose_limit()
+
+    def _keep_memory(self, nbytes: int | None) -> None:
+        """So much may be kept, for good; None for a third of the machine's memory."""
         say_limit(nbytes)
         settings().setValue("memory", nbytes or "")
         self.status._show_facts()
@@ -170,7 +181,7 @@ class Window(QMainWindow):
     def add(self, kind: Kind, argument: str = "") -> None:
         """Begin a layer."""
         self.document.begin(kind, argument)
-        if kind.station and self.bench.station not in LAYER_STATIONS:
+        if kind.station and not self.bench.station.cards:
             self.show_station(kind.station)
 
     # -- files -----------------------------------------------------------------------------------------------
@@ -207,7 +218,7 @@ class Window(QMainWindow):
             self._help.close()
             self._help = None
             return
-        self._help = help_sheet(self, [(a.title, a.keys, a.help) for a in ACTIONS if a.listed or a.keys])
+        self._help = help_sheet(self, [(a.title, a.keys, a.help) for a in COMMANDS if a.listed or a.keys])
         self._help.show()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:

@@ -18,6 +18,7 @@ from tidal_lens.app.stations.case_reference import ReferenceControls
 from tidal_lens.app.stations.case_roles import RolesControls
 from tidal_lens.app.stations.rows import Facts, Section
 from tidal_lens.app.stations.silhouette import Silhouette
+from tidal_lens.app.stations.station import Act, Station
 from tidal_lens.flow.case import Block, Flow
 from tidal_lens.measures.inspect import BlockReport, Place, ValuesReport, inspect_block, inspect_values
 from tidal_lens.quantities.store import Distribution, QuantityStore
@@ -28,7 +29,7 @@ from tidal_lens.work import Token
 class CaseStation(QWidget):
     """Blocks, boundaries, quantities, roles and the reference state."""
 
-    def __init__(self, document: Document, act: Any) -> None:
+    def __init__(self, document: Document, act: Act) -> None:
         super().__init__()
         self.document = document
         tiles = QHBoxLayout()
@@ -204,3 +205,6 @@ def _bound(value: float, flow: Flow) -> str:
 
 def _parts_of(name: str, components: int) -> list[str]:
     return [f"file:{name}"] if components == 1 else [f"file:{name}.{axis}" for axis in "xyz"]
+
+
+STATION = Station("case", "Case", "Take stock of what was opened", CaseStation)

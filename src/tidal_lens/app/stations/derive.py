@@ -13,6 +13,7 @@ from tidal_lens.app.parts import column, label, row, rule
 from tidal_lens.app.stations.derive_choices import ChoiceControls
 from tidal_lens.app.stations.derive_formula import FormulaPanel
 from tidal_lens.app.stations.silhouette import Silhouette
+from tidal_lens.app.stations.station import Act, Station
 from tidal_lens.quantities.catalogue import BY_NAME
 from tidal_lens.quantities.store import FORMULA, Quantity
 from tidal_lens.study.formulas import free_name
@@ -24,7 +25,7 @@ _ROLE = Qt.ItemDataRole.UserRole
 class DeriveStation(QWidget):
     """A list of quantities by purpose; the chosen one with formula, source, range and distribution, and what to do with it."""
 
-    def __init__(self, document: Document, act: Any) -> None:
+    def __init__(self, document: Document, act: Act) -> None:
         super().__init__()
         self.document = document
         self._act = act
@@ -49,15 +50,16 @@ class DeriveStation(QWidget):
         self.span = label("", "soft")
         self.paint_card = QPushButton("Colour the card")
         self.paint_card.setToolTip("Colour the chosen card by this quantity")
-        self.paint_card.clicked.connect(lambda: act("colour-by", self.chosen))
+        self.paint_card.clicked.connect(lambda: act("colour-by", self.chosen or ""))
         self.surface = QPushButton("Isosurface")
         self.surface.setToolTip("Add an isosurface of this quantity")
-        self.surface.clicked.connect(lambda: act("add-isosurface", self.chosen))
+        self.surface.clicked.connect(lambda: act("add-isosurface", self.chosen or ""))
         self.vary = QPushButton("Vary")
         self.vary.setToolTip("Begin a formula from this one")
         self.vary.clicked.connect(self._vary)
         self.chosen: str | None = None
         self.formula = FormulaPanel(document, self.show_quantity)
+        document.asked_for.connect(self.show_quantity)
         self.choices = ChoiceControls(document)
         column(self, self.search, self.list, self.title, self.about, self.silhouette, self.span,
                row(self.paint_card, self.surface, self.vary), self.notes, rule(), self.formula, rule(), self.choices)
@@ -219,3 +221,6 @@ def _text_of(q: Quantity) -> str:
     plain, _, axis = label_.rpartition(".")
     quoted = f"`{plain}`.{axis}" if axis in ("x", "y", "z") and plain else f"`{label_}`"
     return "" if "`" in label_ else quoted
+
+
+STATION = Station("derive", "Derive", "Quantities that follow from it", DeriveStation)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import Any
 
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from tidal_lens.app import parts
+from tidal_lens.app.document import Document
 from tidal_lens.app.parts import column, label
+from tidal_lens.app.stations.station import Act, Station
 from tidal_lens.study.kinds import KINDS
 
 _ACROSS = 3  # tiles in a row
@@ -21,14 +22,18 @@ class LayerStation(QWidget):
     ----------
     name : str
         The station, as kinds name it.
+    document : Document
+        Of the flow that they are laid into.
     act : callable
         Carries out a command by its id.
     hint : str
         What to do with them, if it is not plain.
     """
 
-    def __init__(self, name: str, act: Any, hint: str = "") -> None:
+    def __init__(self, name: str, document: Document, act: Act, hint: str = "") -> None:
         super().__init__()
+        self._document = document
+        self.tiles: dict[str, parts.Tile] = {}
         grid = QGridLayout()
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(6)
@@ -37,6 +42,21 @@ class LayerStation(QWidget):
             if at + len(kind.tiles) > _ACROSS:  # tiles of one kind stand together
                 row, at = row + 1, 0
             for tile in kind.tiles:
-                grid.addWidget(parts.Tile(kind.icon, tile.name, tile.help, partial(act, tile.id)), row, at)
+                self.tiles[tile.id] = parts.Tile(kind.icon, tile.name, tile.help, partial(act, tile.id))
+                grid.addWidget(self.tiles[tile.id], row, at)
                 at += 1
         column(self, grid, *([label(hint, "soft")] if hint else []), spacing=6)
+        document.case_changed.connect(self.refresh)
+
+    def refresh(self) -> None:
+        """Grey what cannot be done with the open flow, and say why."""
+        flow = self._document.flow
+        for kind in KINDS:
+            lacks = kind.lacks(flow) if flow is not None else ""
+            for tile in kind.tiles:
+                if tile.id in self.tiles:
+                    self.tiles[tile.id].setEnabled(not lacks)
+                    self.tiles[tile.id].setToolTip(f"{tile.help} It needs {lacks}, which this result does not have." if lacks else tile.help)
+
+
+STATION = Station("look", "Look", "Walls, slices and isosurfaces", lambda document, act: LayerStation("look", document, act), cards=True)

@@ -1,0 +1,180 @@
+"""Everything that can be done: shortcuts, tiles, the command field and the help page are made from this list."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+
+from tidal_lens.app.bench import STATIONS
+from tidal_lens.app.desk import Desk
+from tidal_lens.app.stations.station import Station
+from tidal_lens.study.kinds import KINDS
+from tidal_lens.study.kinds.kind import Kind, Tile
+
+
+@dataclass(frozen=True)
+class Command:
+    """Something that can be done.
+
+    Attributes
+    ----------
+    id : str
+        Unique name.
+    title : str
+        As shown.
+    keys : str
+        Shortcut, or nothing.
+    help : str
+        What it does, one sentence.
+    run : callable
+        Does it, given the desk and, if they were given, values of the types that it takes.
+    enabled : callable
+        Whether it makes sense now.
+    takes : tuple of type
+        What may be given to it, each of them left out at will.
+    listed : bool
+        Whether the command field offers it.
+    """
+
+    id: str
+    title: str
+    keys: str
+    help: str
+    run: Callable[..., object]
+    enabled: Callable[[Desk], bool] = lambda _d: True
+    takes: tuple[type, ...] = ()
+    listed: bool = True
+
+    def carry_out(self, desk: Desk, *given: object) -> None:
+        """Do it if it makes sense now.
+
+        Raises
+        ------
+        TypeError
+            It does not take what is given.
+        """
+        fits = len(given) <= len(self.takes) and all(isinstance(g, t) for g, t in zip(given, self.takes, strict=False))
+        if not fits:
+            raise TypeError(f"{self.id} takes {[t.__name__ for t in self.takes]}, not {given}")
+        if self.enabled(desk):
+            self.run(desk, *given)
+
+
+def _open_case(d: Desk) -> bool:
+    return d.document.flow is not None
+
+
+def _has_card(d: Desk) -> bool:
+    return d.document.chosen_layer is not None
+
+
+def _drawn_card(d: Desk) -> bool:
+    layer = d.document.chosen_layer
+    return layer is not None and layer.shape.geometry != "none"
+
+
+def _can_step(d: Desk) -> bool:
+    layer, flow = d.document.chosen_layer, d.document.flow
+    return layer is not None and flow is not None and layer.shape.stepped(1.0, flow) is not None
+
+
+def _has_steps(d: Desk) -> bool:
+    return len(d.document.clock.times) > 1
+
+
+def _looker(axis: int, sign: int) -> Callable[[Desk], object]:
+    return lambda d: d.view.eye.look_from(axis, sign)
+
+
+def adding(kinds: Sequence[Kind]) -> Iterator[Command]:
+    """Commands of the kinds' tiles; a tile's argument may be given in the place of its own."""
+    for kind in kinds:
+        for tile in kind.tiles:
+            yield _adding(kind, tile)
+
+
+def _adding(kind: Kind, tile: Tile) -> Command:
+    def can(d: Desk) -> bool:
+        return d.document.flow is not None and not kind.lacks(d.document.flow)
+
+    def add(d: Desk, argument: str = tile.argument) -> None:
+        d.add(kind, argument)
+
+    return Command(tile.id, f"Add {tile.name[0].lower()}{tile.name[1:]}", "", tile.help, add, can, (str,))
+
+
+def going(stations: Sequence[Station]) -> Iterator[Command]:
+    """Commands that go to the stations."""
+    for number, station in enumerate(stations):
+        def go(d: Desk, name: str = station.name) -> None:
+            d.show_station(name)
+
+        yield Command(f"station-{station.name}", f"Go to {station.title}", f"Alt+{number + 1}", f"Show the {station.title} station.", go)
+
+
+BASE: tuple[Command, ...] = (
+    Command("open", "Open…", "Ctrl+O", "Open a result or a study.", lambda d, path="": d.files.open_dialog(path), takes=(str,)),
+    Command("save", "Save study", "Ctrl+S", "Save the study.", lambda d: d.files.save(), _open_case),
+    Command("save-as", "Save study as…", "Ctrl+Shift+S", "Save the study under another name.", lambda d: d.files.save_as(), _open_case),
+    Command("save-flow", "Save the flow's data…", "", "Save the flow with the quantities in use, in an open format.",
+            lambda d, path="": d.files.save_data(path, card=False), _open_case, (str,)),
+    Command("save-card", "Save the card's geometry…", "", "Save the chosen surface or lines with the quantities in use.",
+            lambda d, path="": d.files.save_data(path, card=True), _drawn_card, (str,)),
+    Command("history", "Open the history of a run…", "", "Draw residuals and coefficients from a table, with a verdict.",
+            lambda d, path="": d.files.open_history(path), takes=(str,)),
+    Command("follow", "Follow a running solution…", "", "Watch a folder in which steps and a history grow.",
+            lambda d, path="": d.files.follow_run(path), takes=(str,)),
+    Command("stop-following", "Stop following the run", "", "Look into the folder no longer.", lambda d: d.histories.stop(),
+            lambda d: d.histories.folder is not None),
+    Command("demo", "Open the demo", "", "Open the demo: Kittiwake in steady flow.", lambda d: d.open_demo()),
+    Command("demo-coarse", "Open the coarse demo", "", "Open Kittiwake on a coarser mesh, for comparison.",
+            lambda d: d.open_demo("kittiwake coarse.vtm")),
+    Command("demo-gust", "Open the gust demo", "", "Open Kittiwake in a gust: a time series.",
+            lambda d: d.open_demo("kittiwake gust.cgns")),
+    Command("memory", "Choose how much memory is kept…", "", "Choose how much of what can be worked out again may stay in memory.",
+            lambda d: d.choose_memory()),
+    Command("undo", "Undo", "Ctrl+Z", "Take the last change back.", lambda d: d.document.undo(), lambda d: bool(d.document.undo_what)),
+    Command("redo", "Redo", "Ctrl+Shift+Z", "Bring a change back that was undone.", lambda d: d.document.redo(),
+            lambda d: bool(d.document.redo_what)),
+    Command("command", "Find a command or quantity", "Ctrl+K", "Type what to do or find.", lambda d: d.look_up(), listed=False),
+    Command("colour-by", "Colour the chosen card by a quantity", "", "Colour the chosen card.", lambda d, name="": d.cards.colour_by(name),
+            _drawn_card, (str,), listed=False),
+    Command("toggle-lamp", "Show or hide the card", "", "Light or put out the chosen card's lamp.",
+            lambda d, card="": d.cards.toggle_lamp(card), _has_card, (str,)),
+    Command("show-alone", "Show the card alone", "", "Show the chosen card alone; again: all.",
+            lambda d, card="": d.cards.show_alone(card), _has_card, (str,)),
+    Command("rename", "Rename the card", "F2", "Type another name for the chosen card.", lambda d, card="": d.cards.rename(card), _has_card,
+            (str,)),
+    Command("duplicate", "Duplicate the card", "Ctrl+D", "Add a copy of the chosen card.", lambda d, card="": d.cards.duplicate(card),
+            _has_card, (str,)),
+    Command("remove", "Remove the card", "Del", "Remove the chosen card.", lambda d, card="": d.cards.remove(card), _has_card, (str,)),
+    Command("focus-card", "Go to the card", "", "Give the keyboard to a card.", lambda d, card="": d.cards.focus_card(card), _has_card,
+            (str,), listed=False),
+    *(Command(f"slice-{way}{fine}", f"Move the slice {way}{' finely' if fine else ''}", f"{'Shift+' if fine else ''}{key}",
+              f"Move the chosen slice a {'tenth of a ' if fine else ''}step {where} its axis.",
+              lambda d, steps=sign * size: d.cards.step(steps), _can_step, (float,))
+      for fine, size in (("", 1.0), ("-fine", 0.1)) for way, where, key, sign in (("forward", "up", "]", 1), ("back", "down", "[", -1))),
+    Command("outline", "Draw or hide the outline", "O", "Draw the sharp edges of the flow's outside.",
+            lambda d: d.cards.toggle_outline(), _open_case),
+    Command("frame", "Frame everything", "F", "Bring the whole flow into the picture.", lambda d: d.view.eye.frame_all(), _open_case),
+    Command("frame-card", "Frame the card", "Shift+F", "Bring the chosen card into the picture.",
+            lambda d: d.view.eye.frame_chosen(), _has_card),
+    *(Command(f"look-{name}{axis}", f"Look from {sign}{axis}", "", f"Look at the flow from {sign}{axis}.", _looker(number, way), _open_case)
+      for number, axis in enumerate("xyz") for name, sign, way in (("plus-", "+", 1), ("minus-", "−", -1))),
+    Command("step-back", "One step back in time", ",", "Show the step before.",
+            lambda d: d.document.go_to_step(-1, relative=True), _has_steps),
+    Command("play", "Play or pause", ".", "Play through the steps of a time series.", lambda d: d.play(), _has_steps),
+    Command("step-on", "One step on in time", "/", "Show the next step.",
+            lambda d: d.document.go_to_step(1, relative=True), _has_steps),
+    Command("fold-bench", "Fold the bench", "F9", "Hide or show the bench.", lambda d: d.fold_bench()),
+    Command("fold-ledger", "Fold the ledger", "F10", "Hide or show the ledger.", lambda d: d.ledger.fold()),
+    Command("theme", "Change the theme", "F8", "Change between the chart and night themes.", lambda d: d.change_theme()),
+    Command("again", "Compute again", "F5", "Compute what failed or was cancelled.",
+            lambda d: d.document.asking.compute_again(), _open_case),
+    Command("cancel", "Cancel the running work", "Esc", "Give up what is being computed.", lambda d: d.document.asking.cancel_work(),
+            lambda d: d.document.jobs.is_busy()),
+    Command("help", "Keys and commands", "F1", "List all commands and their keys.", lambda d: d.show_help()),
+    Command("quit", "Quit", "Ctrl+Q", "Close the window.", lambda d: d.close()),
+)
+COMMANDS: tuple[Command, ...] = (*BASE, *going(STATIONS), *adding(KINDS))
+BY_ID = {c.id: c for c in COMMANDS}

@@ -1,0 +1,60 @@
+"""What commands, bars and the command field may ask of the window."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from tidal_lens.app.cards import Cards
+from tidal_lens.app.document import Document
+from tidal_lens.app.file_dialogs import FileDialogs
+from tidal_lens.app.histories import Histories
+from tidal_lens.app.ledger import Ledger
+from tidal_lens.app.view import FlowView
+from tidal_lens.study.kinds.kind import Kind
+
+
+class Desk(Protocol):
+    """The window, as its parts see it: all of it is called on the window's thread, when the user does something."""
+
+    document: Document
+    cards: Cards
+    files: FileDialogs
+    view: FlowView
+    histories: Histories
+    ledger: Ledger
+
+    def act(self, command: str, *given: object) -> None:
+        """Carry out a command if it makes sense now; ``given`` as it takes."""
+
+    def add(self, kind: Kind, argument: str = "") -> None:
+        """Begin a layer."""
+
+    def show_station(self, name: str) -> None:
+        """Go to a station; the bench unfolds."""
+
+    def show_quantity(self, name: str) -> None:
+        """Show a quantity in the Derive station."""
+
+    def show_help(self) -> None:
+        """List all commands and keys; again: put the list away."""
+
+    def look_up(self) -> None:
+        """Give the keyboard to the command field."""
+
+    def fold_bench(self) -> None:
+        """Hide or show the bench."""
+
+    def change_theme(self) -> None:
+        """Change between the themes, for good."""
+
+    def choose_memory(self) -> None:
+        """Offer how much may be kept that can be worked out again."""
+
+    def play(self) -> None:
+        """Play through the steps of a series, or pause."""
+
+    def open_demo(self, name: str = "kittiwake.vtm") -> None:
+        """Open a case that comes along."""
+
+    def close(self) -> bool:
+        """Close the window."""
