@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.app.holder import Holder
 from tidal_lens.app.jobs import Slot
 from tidal_lens.errors import TidalLensError
 from tidal_lens.quantities.store import LARGE, Distribution
@@ -15,14 +14,11 @@ from tidal_lens.study.evaluate import Evaluated, Evaluator, Wish, quantities_on_
 from tidal_lens.study.model import Layer
 from tidal_lens.study.session import key_of, seen_range
 
-if TYPE_CHECKING:
-    from tidal_lens.app.document import Document
-
 
 class Asking:
     """Results and failures by layer; an answer counts if what it rests on is still what is wanted. On the window's thread."""
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Holder) -> None:
         self._document = document
         self.results: dict[str, Evaluated] = {}
         self.failures: dict[str, str] = {}
@@ -148,7 +144,7 @@ class Asking:
         if evaluator is None:
             return None
         found = key_of(document.study, evaluator, name)
-        if found is not None and len(document.clock.times) > 1 and not found[0].coarse and document.clock.is_right:
+        if found is not None and len(evaluator.flow.times) > 1 and not found[0].coarse and document.is_right:
             document.note_range(name, seen_range(document.study, evaluator, name, found[0]))
         return found
 

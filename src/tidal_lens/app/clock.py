@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
+from tidal_lens.app.holder import Holder
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
 from tidal_lens.errors import TidalLensError
@@ -14,14 +13,11 @@ from tidal_lens.study.series import Series
 from tidal_lens.study.session import Session, said_otherwise
 from tidal_lens.work import Token
 
-if TYPE_CHECKING:
-    from tidal_lens.app.document import Document
-
 
 class Clock:
     """Which step is shown, and which could not be read. On the window's thread."""
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Holder) -> None:
         self._document = document
         self._series: Series | None = None
         self._raw: Flow | None = None
@@ -78,7 +74,7 @@ class Clock:
             self._broken = broken
             document.flow, document.evaluator = session.flow, session.evaluator
             document.case_changed.emit()
-            document.asking.refresh()
+            document.refresh()
             self._want_step()
 
         def failed(error: TidalLensError) -> None:
@@ -137,7 +133,7 @@ class Clock:
                 return
             document.flow, document.evaluator = evaluator.flow, evaluator
             document.step_changed.emit()
-            document.asking.refresh()
+            document.refresh()
             ahead = (step + 1) % len(series.times)
             if not series.has(ahead) and ahead not in self._broken:
                 document.jobs.submit(Slot("ahead"), f"Reading step {ahead + 1} ahead", lambda token: read(ahead, token),

@@ -7,83 +7,30 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject
 
 from tidal_lens.app.asking import Asking
 from tidal_lens.app.clock import Clock
-from tidal_lens.app.jobs import Jobs, Slot
-from tidal_lens.app.notices import Notice
+from tidal_lens.app.holder import Holder
+from tidal_lens.app.jobs import Slot
 from tidal_lens.app.openings import Openings
-from tidal_lens.errors import StudyError, TidalLensError
-from tidal_lens.flow.case import Flow
+from tidal_lens.errors import TidalLensError
 from tidal_lens.scene.camera import Camera
-from tidal_lens.study.evaluate import Evaluator, methods_of, reference_of
+from tidal_lens.study.evaluate import methods_of, reference_of
 from tidal_lens.study.files import SUFFIX, save_study
 from tidal_lens.study.history import History
 from tidal_lens.study.kinds.first_values import is_at_hand
 from tidal_lens.study.kinds.kind import Begun, Kind
-from tidal_lens.study.model import CameraSetting, Layer, SeenRange, Study
+from tidal_lens.study.model import CameraSetting, Layer
 from tidal_lens.study.session import Session
 
-_SEEN = 30  # ranges kept of one quantity: under what the user says, and said before
 
-
-class Document(QObject):
-    """Holds the value; widgets read it, send edits, and listen.
-
-    Signals
-    -------
-    study_changed
-        The study has another value (not for camera moves).
-    case_changed
-        Another flow is open.
-    case_opened
-        A file was opened: what was told of an earlier one is over.
-    step_changed
-        Another step of the series is shown, or could not be.
-    result_changed(str)
-        A layer came to something, failed, or began to be worked on.
-    quantity_known(str)
-        The distribution of a quantity is there.
-    chosen_changed
-        Another card is chosen.
-    camera_changed
-        The camera moved, by whatever.
-    noticed(Notice)
-        There is something to tell.
-    offered(Path)
-        A file that is no result but may be laid onto one: a table or a body.
-    asked_for(str)
-        A quantity is to be shown.
-    visit(tuple)
-        A place (x, y, z) is to be looked at.
-    """
-
-    study_changed = pyqtSignal()
-    case_changed = pyqtSignal()
-    case_opened = pyqtSignal()
-    step_changed = pyqtSignal()
-    result_changed = pyqtSignal(str)
-    quantity_known = pyqtSignal(str)
-    chosen_changed = pyqtSignal()
-    camera_changed = pyqtSignal()
-    file_changed = pyqtSignal()
-    noticed = pyqtSignal(object)
-    offered = pyqtSignal(object)
-    visit = pyqtSignal(object)
-    asked_for = pyqtSignal(str)
+class Document(Holder):
+    """Holds the value; widgets read it, send edits, and listen. What it came to, its time and its files are rooms beside it."""
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.jobs = Jobs(self)
-        self.flow: Flow | None = None
-        self.evaluator: Evaluator | None = None
         self.chosen: str | None = None
-        self.file: Path | None = None
-        self.camera: Camera | None = None
-        self.dragging = False
-        self._history = History(Study())
-        self._saved = Study()
         self._begun = itertools.count(1)
         self.asking = Asking(self)
         self.clock = Clock(self)
@@ -91,46 +38,6 @@ class Document(QObject):
         self.open_path = self.openings.open_path
         self.go_to_step = self.clock.go_to_step
         self.key = self.asking.key
-
-    # -- the value -------------------------------------------------------------------------------------------
-
-    @property
-    def study(self) -> Study:
-        """The present study."""
-        return self._history.study
-
-    @property
-    def undo_what(self) -> str:
-        """What undo would take back."""
-        return self._history.undo_what
-
-    @property
-    def redo_what(self) -> str:
-        """What redo would bring back."""
-        return self._history.redo_what
-
-    @property
-    def is_changed(self) -> bool:
-        """Whether there is anything that was not saved."""
-        return self._content(self.study) != self._content(self._saved)
-
-    @staticmethod
-    def _content(study: Study) -> Study:
-        return study.model_copy(update={"camera": None, "ranges": {}, "counter": 0})
-
-    def edit(self, study: Study, what: str, grip: str = "") -> None:
-        """Put another study in the place of the present one; ``grip`` joins the steps of one drag."""
-        if self._history.push(study, what, grip):
-            self._after_change()
-
-    def edit_layer(self, layer: Layer, what: str, grip: str = "") -> None:
-        """Replace the layer of the same id; one that cannot be so is told of."""
-        try:
-            study = self.study.replacing(layer)
-        except StudyError as error:
-            self.tell(error)
-            return
-        self.edit(study, what, grip)
 
     def add(self, begun: Begun) -> None:
         """Put a layer of first values on the table, and choose it."""
@@ -193,15 +100,14 @@ class Document(QObject):
         self.amend(camera=setting)
         self.camera_changed.emit()
 
-    def amend(self, **changes: Any) -> None:
-        """Change the present value without an edit."""
-        self._history.amend(self.study.model_copy(update=changes))
+    def refresh(self) -> None:
+        """Ask for whatever is to be seen and is not there yet."""
+        self.asking.refresh()
 
-    def note_range(self, name: str, seen: SeenRange) -> None:
-        """The range of a quantity of a series that was seen first: part of the study, but no edit."""
-        old = self.study.ranges.get(name, ())
-        if seen not in old:
-            self.amend(ranges={**self.study.ranges, name: (*old[-_SEEN:], seen)})
+    @property
+    def is_right(self) -> bool:
+        """Whether the flow is the one that the study looks at: nothing of it is on its way."""
+        return self.clock.is_right
 
     def _after_change(self) -> None:
         if self.chosen is not None and self.study.layer(self.chosen) is None:
@@ -250,9 +156,6 @@ class Document(QObject):
         """Give up all work; whether all of it ended in time."""
         return self.jobs.close()
 
-    def tell(self, error: TidalLensError) -> None:
-        """Tell an error in a strip."""
-        self.noticed.emit(Notice("bad", str(error)))
 
 
 def camera_from(setting: CameraSetting) -> Camera:

@@ -3,34 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF
 
-from tidal_lens.app.document import Document
 from tidal_lens.app.overlays.pin import PinOverlay
+from tidal_lens.app.stage import Stage
 from tidal_lens.scene.camera import Camera, first_camera
-
-
-class _Stage(Protocol):
-    """What it needs of the view."""
-
-    pin: PinOverlay
-    pointed: Any
-
-    def width(self) -> int:
-        """Pixels."""
-
-    def height(self) -> int:
-        """Pixels."""
-
-    def redraw(self, *, draft: bool = False) -> None:
-        """Ask for a picture."""
-
-    def point_at(self, at: QPointF) -> NDArray[np.float64] | None:
-        """The point in space that is seen at a place."""
 
 
 class Eye:
@@ -42,8 +22,8 @@ class Eye:
         What the view turns about; what it looks at where nothing was said.
     """
 
-    def __init__(self, view: _Stage, document: Document) -> None:
-        self._view, self._document = view, document
+    def __init__(self, view: Stage, pin: PinOverlay) -> None:
+        self._view, self._pin, self._document = view, pin, view.document
         self.pivot: NDArray[np.float64] | None = None
 
     def move(self, camera: Camera, *, rest: bool = False) -> None:
@@ -88,7 +68,7 @@ class Eye:
         if camera is None:
             return
         target = np.array(place)
-        self._view.pin.place, self.pivot = place, target
+        self._pin.place, self.pivot = place, target
         self.move(replace(camera, eye=camera.eye + target - camera.focus, focus=target), rest=True)
 
     def orbit(self, dx: float, dy: float) -> None:

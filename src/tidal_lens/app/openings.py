@@ -6,8 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
 
+from tidal_lens.app.holder import Holder
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
 from tidal_lens.errors import DoubtfulFlowError, TidalLensError
@@ -24,9 +24,6 @@ from tidal_lens.study.model import ReadingSetting, Study
 from tidal_lens.study.session import Session, open_session
 from tidal_lens.work import Token
 
-if TYPE_CHECKING:
-    from tidal_lens.app.document import Document
-
 _WHOLE = ReadingSetting()
 _Ways = tuple[tuple[str, Callable[[], None]], ...]
 TABLES = (".csv", ".dat", ".txt")
@@ -41,7 +38,7 @@ class _Opened:
 class Openings:
     """Opens what it is given, and tells what could be done with it instead. On the window's thread."""
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Holder) -> None:
         self._document = document
 
     def open_path(self, path: Path, *, anyway: bool = False, numbered: bool = False, reading: ReadingSetting = _WHOLE) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,11 +12,9 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import halo_text, near
+from tidal_lens.app.stage import Stage
 from tidal_lens.study.kinds.kind import Handle, Handles, Shape
 from tidal_lens.study.model import Layer
-
-if TYPE_CHECKING:
-    from tidal_lens.app.view import FlowView
 
 BEAD, SMALL = 6.0, 4.5
 _ARM = 0.09  # of the flow's size
@@ -28,7 +26,7 @@ _SNAP = Qt.KeyboardModifier.ControlModifier
 class HandlesOverlay:
     """Magenta lines and beads of the chosen card, whatever its kind."""
 
-    def __init__(self, view: FlowView) -> None:
+    def __init__(self, view: Stage) -> None:
         self._view = view
         self._held = ""
         self._on_track: dict[str, int] = {}

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -12,14 +11,12 @@ from PyQt6.QtWidgets import QMenu
 
 from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import near
+from tidal_lens.app.stage import Stage
 from tidal_lens.quantities.catalogue import BY_NAME
 from tidal_lens.quantities.store import Distribution, Quantity
 from tidal_lens.scene.palettes import palette
 from tidal_lens.study.model import KeySetting
 from tidal_lens.study.words import number_text
-
-if TYPE_CHECKING:
-    from tidal_lens.app.view import FlowView
 
 LEFT, TOP, WIDTH, HEIGHT, BAR, SPREAD, LINE = 12.0, 12.0, 124.0, 236.0, 13.0, 30.0, 13.0
 
@@ -54,7 +51,7 @@ class _Key:
 class KeysOverlay:
     """All colour keys of the view."""
 
-    def __init__(self, view: FlowView) -> None:
+    def __init__(self, view: Stage) -> None:
         self._view = view
         self._held: tuple[str, str] | None = None
         self._axis: tuple[float, float] | None = None

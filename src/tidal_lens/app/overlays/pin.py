@@ -2,24 +2,20 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import halo_text, near
+from tidal_lens.app.stage import Stage
 from tidal_lens.study.words import number_text
-
-if TYPE_CHECKING:
-    from tidal_lens.app.view import FlowView
 
 
 class PinOverlay:
     """A cross-hair with the place beside it; a click on it takes it away."""
 
-    def __init__(self, view: FlowView) -> None:
+    def __init__(self, view: Stage) -> None:
         self._view = view
         self.place: tuple[float, float, float] | None = None
 

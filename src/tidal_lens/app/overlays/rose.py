@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
@@ -10,9 +10,7 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import near
-
-if TYPE_CHECKING:
-    from tidal_lens.app.view import FlowView
+from tidal_lens.app.stage import Stage
 
 RADIUS = 38.0
 
@@ -20,8 +18,8 @@ RADIUS = 38.0
 class RoseOverlay:
     """A compass rose at the lower right."""
 
-    def __init__(self, view: FlowView) -> None:
-        self._view = view
+    def __init__(self, view: Stage, look_from: Callable[[int, int], object]) -> None:
+        self._view, self._look_from = view, look_from
 
     @property
     def centre(self) -> QPointF:
@@ -113,7 +111,7 @@ class RoseOverlay:
             return False
         found = self._at(at)
         if found is not None:
-            self._view.eye.look_from(*found)
+            self._look_from(*found)
         return True
 
     def drag(self, _at: QPointF, _modifiers: Qt.KeyboardModifier) -> None:

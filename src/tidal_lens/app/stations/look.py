@@ -55,8 +55,9 @@ class LayerStation(QWidget):
             lacks = kind.lacks(flow) if flow is not None else ""
             for tile in kind.tiles:
                 if tile.id in self.tiles:
-                    self.tiles[tile.id].setEnabled(not lacks)
-                    self.tiles[tile.id].setToolTip(f"{tile.help} It needs {lacks}, which this result does not have." if lacks else tile.help)
+                    button = self.tiles[tile.id]
+                    button.setEnabled(not lacks)
+                    button.setToolTip(f"{tile.help} It needs {lacks}, which this result does not have." if lacks else tile.help)
 
 
 STATION = Station("look", "Look", "Walls, slices and isosurfaces", lambda document, act: LayerStation("look", document, act), cards=True)

@@ -1,0 +1,51 @@
+"""The small pictures on the cards: asked for when a layer's item has changed, drawn after the large one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from tidal_lens.app import theme
+from tidal_lens.scene.camera import Camera
+from tidal_lens.scene.renderer import Renderer
+from tidal_lens.scene.scene import Item
+
+
+class SmallPictures:
+    """What was asked for, and what is still on its way.
+
+    Parameters
+    ----------
+    ready : callable
+        Given the id of a layer and its picture.
+    """
+
+    def __init__(self, ready: Callable[[str, Any], object]) -> None:
+        self._ready = ready
+        self._asked: dict[str, Item] = {}
+        self._due: set[str] = set()
+
+    def clear(self) -> None:
+        """All of them are to be drawn anew."""
+        self._asked.clear()
+
+    @property
+    def are_there(self) -> bool:
+        """Whether none is on its way."""
+        return not self._due
+
+    def ask(self, renderer: Renderer, items: tuple[Item, ...], camera: Camera) -> None:
+        """Have those of items drawn that changed; helpers of a layer have none of their own."""
+        for item in items:
+            if item.id.startswith("·") or self._asked.get(item.id) is item:
+                continue
+            self._asked[item.id] = item
+            self._due.add(item.id)
+            renderer.small_picture(item, camera, theme.current().ground)
+
+    def take(self, name: str, item: Item, pixels: Any) -> None:
+        """One has been drawn."""
+        if self._asked.get(name) is item:
+            self._due.discard(name)
+        self._due &= set(self._asked)
+        self._ready(name, pixels)

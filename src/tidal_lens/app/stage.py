@@ -1,0 +1,66 @@
+"""What is seen now: the picture, the camera and the depths that it was drawn with. Overlays and the eye know no more of the view."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, pyqtSignal
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import QWidget
+
+from tidal_lens.app.document import Document
+from tidal_lens.app.typing_here import TypingHere
+from tidal_lens.scene.camera import Camera
+from tidal_lens.scene.scene import Frame
+
+
+class Stage(QWidget):
+    """A widget that shows a picture of a document's flow. On the window's thread.
+
+    Signals
+    -------
+    pointed(str)
+        Position and value under the pointer, in words.
+
+    Attributes
+    ----------
+    image : QImage or None
+        The picture.
+    shown_camera : Camera or None
+        What it was seen by: overlays are laid over it, not over what is still on its way.
+    typing : TypingHere
+        Opens a small field in the view.
+    """
+
+    pointed = pyqtSignal(str)
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.document = document
+        self.image: QImage | None = None
+        self.shown_camera: Camera | None = None
+        self.typing = TypingHere(self, self.pointed.emit)
+        self._depth: NDArray[np.floating] | None = None
+
+    def redraw(self, *, draft: bool = False) -> None:
+        """Ask for a picture."""
+        raise NotImplementedError
+
+    def show_frame(self, frame: Frame, camera: Camera | None) -> None:
+        """Another picture is there."""
+        height, width = frame.pixels.shape[:2]
+        self.image = QImage(frame.pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
+        self._depth = frame.depth
+        self.shown_camera = camera or self.shown_camera
+        self.update()
+
+    def point_at(self, at: QPointF) -> NDArray[np.float64] | None:
+        """The point in space that is seen at a place, or None."""
+        depths, camera = self._depth, self.shown_camera
+        if depths is None or camera is None or not self.rect().contains(at.toPoint()):
+            return None
+        height, width = depths.shape
+        row = min(int(at.y() / self.height() * height), height - 1)
+        column = min(int(at.x() / self.width() * width), width - 1)
+        depth = float(depths[row, column])
+        return camera.at_depth(at.x(), at.y(), depth, self.width(), self.height()) if np.isfinite(depth) else None
