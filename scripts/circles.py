@@ -1,4 +1,4 @@
-"""Tell modules that import one another in a circle, by whatever way; imports for types alone do not count. Status 1 if there are any."""
+"""Tell modules that import one another in a circle, by whatever way, for types alone too. Status 1 if there are any."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import grimp
 
 def circles(package: str) -> list[list[str]]:
     """Modules that reach themselves by imports, circle by circle (the strongly connected components of the graph of imports)."""
-    graph = grimp.build_graph(package, exclude_type_checking_imports=True, cache_dir=None)
+    graph = grimp.build_graph(package, cache_dir=None)
     reach = {module: set(graph.find_downstream_modules(module)) for module in graph.modules}
     left = {module for module, others in reach.items() if any(module in reach[other] for other in others)}
     out: list[list[str]] = []

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.quantities import criteria, stream_function, walls
-
-if TYPE_CHECKING:
-    from tidal_lens.quantities.moment import Moment
+from tidal_lens.quantities.moment import Moment
 
 Values = NDArray[Any]
 

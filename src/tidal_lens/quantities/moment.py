@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,10 +17,8 @@ from tidal_lens.quantities.formula.evaluate import Range, Source, evaluate, in_r
 from tidal_lens.quantities.names import CONST, constant
 from tidal_lens.quantities.nodes import cell_values, node_values
 from tidal_lens.quantities.smoothing import node_volumes, smoothed
+from tidal_lens.quantities.stored import Stored
 from tidal_lens.work import Token
-
-if TYPE_CHECKING:
-    from tidal_lens.quantities.store import QuantityStore
 
 Values = NDArray[Any]
 _SAMPLE = 120_000
@@ -51,7 +49,7 @@ class Moment:
 
     Parameters
     ----------
-    store : QuantityStore
+    store : Stored
         Where quantities are kept.
     token : Token, optional
         Progress and cancel.
@@ -59,7 +57,7 @@ class Moment:
         Nodes at which values are wanted; all of them if nothing is said.
     """
 
-    def __init__(self, store: QuantityStore, token: Token | None = None, ranges: Sequence[Range] | None = None) -> None:
+    def __init__(self, store: Stored, token: Token | None = None, ranges: Sequence[Range] | None = None) -> None:
         self.store, self.token = store, token
         self._ranges = ranges
         self._sampled: dict[str, Values] = {}
@@ -105,7 +103,7 @@ class Moment:
             return self.store.values(key, self.token) if between else self.gradient(self.store.values("velocity", self.token))
         if key in ("vorticity", "q"):
             return self.turning(key)
-        tree = self.store._tree(key)
+        tree = self.store.tree(key)
         return evaluate(tree, self, self.token) if tree is not None else self.store.values(key, self.token)
 
     def vector(self, name: str) -> tuple[float, float, float]:
@@ -151,7 +149,7 @@ class Moment:
         if found is None:
             found = gradients.vorticity_and_q(np.asarray(self.get("velocity-gradient")), self.token)
         for other, values in zip(("vorticity", "q"), found, strict=True):
-            store._keep(other, values)
+            store.keep(other, values)
         return found[name == "q"]
 
     def in_ranges(self, of: Callable[..., Values], grad: Values) -> Values:

@@ -58,7 +58,7 @@ class Rests(Book):
         """Whether other steps of the series can be had."""
         return False
 
-    def _tree(self, key: str) -> Node | None:
+    def tree(self, key: str) -> Node | None:
         """The tree of a quantity that is computed by a formula."""
         if key.startswith(FORMULA):
             found = self.formulas.get(plain(key)[len(FORMULA):])
@@ -119,8 +119,8 @@ class Rests(Book):
         if key.startswith(FILE):
             return [] if self._has(key[len(FILE):]) else [key[len(FILE):]]
         if key in ROLES:
-            return [] if getattr(self.flow.roles, key) or self._tree(key) is not None else [key]
-        tree = self._tree(key)
+            return [] if getattr(self.flow.roles, key) or self.tree(key) is not None else [key]
+        tree = self.tree(key)
         if tree is not None:
             return self._lacking(tree)
         if key not in BY_NAME:
@@ -141,7 +141,7 @@ class Rests(Book):
         if key.startswith(CONST):
             return frozenset({(key, constant(key[len(CONST):], self.flow, self.reference, self.methods))})
         text = dict(self.methods.formulas).get(key[len(FORMULA):]) if key.startswith(FORMULA) else None
-        tree = self._tree(key)
+        tree = self.tree(key)
         if tree is not None:
             derived = any(n.what in DERIVATIVES for n in tree.walk())
             cells = any(n.what == "over_cells" for n in tree.walk())
@@ -161,7 +161,7 @@ class Rests(Book):
         if key in seen:
             return set()
         seen.add(key)
-        tree = self._tree(key)
+        tree = self.tree(key)
         if tree is None:
             needs = BY_NAME[key].needs if key in BY_NAME else ()
             own = {_DERIVED} if key in DIFFERENTIATED else set()
@@ -217,7 +217,7 @@ class Rests(Book):
                     return self._passes(node.leaf.key) if node.leaf.key else 0
                 return own + max((most(p) for p in node.parts), default=0)
 
-            tree = self._tree(key)
+            tree = self.tree(key)
             self._smoothings[key] = most(tree) if tree is not None else 0
         return self._smoothings[key]
 
@@ -238,5 +238,5 @@ class Rests(Book):
         seen.add(key)
         if key in BY_NAME and BY_NAME[key].on_walls:
             return True
-        tree = self._tree(key)
+        tree = self.tree(key)
         return tree is not None and any(self._on_walls(k, seen) for k in tree.keys)

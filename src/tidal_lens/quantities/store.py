@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -15,11 +13,11 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.kept import Kept
 from tidal_lens.quantities.book import plain
-from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN, Scale
+from tidal_lens.quantities.catalogue import BY_NAME
 from tidal_lens.quantities.compute import COMPUTED
 from tidal_lens.quantities.formula.evaluate import evaluate
 from tidal_lens.quantities.formula.tree import Formula, FormulaError
-from tidal_lens.quantities.methods import AVERAGING, Methods
+from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.moment import Moment, sample_ranges
 from tidal_lens.quantities.names import (
     CONST,
@@ -28,7 +26,7 @@ from tidal_lens.quantities.names import (
     ROLES,
 )
 from tidal_lens.quantities.nodes import node_values
-from tidal_lens.quantities.rests import Rests
+from tidal_lens.quantities.offer import AXES, Offer, Quantity
 from tidal_lens.quantities.smoothing import node_volumes
 from tidal_lens.quantities.spread import Distribution, distribution_of
 from tidal_lens.quantities.walls import node_areas
@@ -36,52 +34,10 @@ from tidal_lens.work import Token
 
 Values = NDArray[Any]
 Moments = Callable[[int, ReferenceState, Methods], "QuantityStore"]
-NEAR_ONE = 0.9  # Mach number
 LARGE = 400_000  # nodes from which on a first look is worth it
-_AXES = ("x", "y", "z")
-_MINE, _IN_FILE = "Formulas", "In the file"
-_COMPONENTS = {"scalar": 1, "condition": 1, "vector": 3, "tensor": 9}
 
 
-@dataclass(frozen=True)
-class Quantity:
-    """What can be shown: a catalogue entry, a formula or an array of the file.
-
-    Attributes
-    ----------
-    name, title, symbol, unit, group, scale
-        As in :class:`tidal_lens.quantities.catalogue.Definition`.
-    about : str
-        How it is defined.
-    components : int
-        1, 3 or 9; only those with 1 can colour things.
-    place : str
-        ``node`` or ``cell``: where the values that it rests on stand in the file; ``wall`` if it is known on walls only.
-    made : str
-        How it came to the nodes, in a few words: for the colour key.
-    missing : str
-        Empty, or what is missing to have it.
-    """
-
-    name: str
-    title: str
-    symbol: str
-    unit: str
-    group: str
-    about: str
-    scale: Scale
-    components: int = 1
-    place: str = "node"
-    missing: str = ""
-    made: str = "node values"
-
-    @property
-    def label(self) -> str:
-        """Title with unit."""
-        return f"{self.title} [{self.unit}]" if self.unit else self.title
-
-
-class QuantityStore(Rests):
+class QuantityStore(Offer):
     """Node values of any quantity of a flow.
 
     Parameters
@@ -102,11 +58,8 @@ class QuantityStore(Rests):
 
     def __init__(self, flow: Flow, reference: ReferenceState, methods: Methods | None = None, *, moments: Moments | None = None) -> None:
         self._moments = moments
-        self._offered: dict[str, Quantity] | None = None
         # A view of the file's own values takes nothing more.
         self._kept: Kept[str, Values] = Kept("quantities", lambda values: 0 if values.base is not None else values.nbytes)
-        self._spread: dict[str, Distribution] = {}
-        self._coarse: dict[str, Distribution] = {}
         super().__init__(flow, reference, methods or Methods())
 
     def with_context(self, reference: ReferenceState, methods: Methods) -> QuantityStore:
@@ -134,78 +87,6 @@ class QuantityStore(Rests):
         self._offered = None
         self._lacks.clear()
 
-    # -- what there is -------------------------------------------------------------------------------------------
-
-    def quantities(self) -> tuple[Quantity, ...]:
-        """Everything on offer: formulas, the catalogue, then the file's own arrays."""
-        return tuple(self._all().values())
-
-    def _all(self) -> dict[str, Quantity]:
-        if self._offered is None:
-            self._offered = {q.name: q for q in self._list()}
-        return self._offered
-
-    def _list(self) -> list[Quantity]:
-        offered: list[Quantity] = []
-        for name, found in self.formulas.items():
-            offered += self._of_formula(name, found)
-        for d in CATALOGUE:
-            if d.group == HIDDEN:
-                continue
-            about = f"{d.told} ({d.source})" if d.source else d.told
-            place, made = self._how(d.name)
-            offered.append(Quantity(d.name, d.title, d.symbol, d.unit if self.flow.si_units else "", d.group, about, d.scale,
-                                    d.components, place, self.missing(d.name), made))
-        for f in self.flow.fields.values():
-            made = "node values" if f.place == "node" else f"cell values, {AVERAGING[self.methods.averaging]}"
-            offered.append(Quantity(f"{FILE}{f.name}", f.name, f.name, "", _IN_FILE, f"array of the file, one value a {f.place}",
-                                    "even", f.components, f.place, made=made))
-            if f.components == 3:
-                offered.extend(Quantity(f"{FILE}{f.name}.{axis}", f"{f.name} {axis}", f"{f.name} {axis}", "", _IN_FILE,
-                                        f"{axis} component of {f.name}", "signed", 1, f.place, made=made) for axis in _AXES)
-        return offered
-
-    def _of_formula(self, name: str, found: Formula | FormulaError) -> list[Quantity]:
-        key, text = f"{FORMULA}{name}", dict(self.methods.formulas)[name]
-        if isinstance(found, FormulaError):
-            return [Quantity(key, name, name, "", _MINE, text, "even", 1, "node", f"another text. {found.what}")]
-        place, made = self._how(key)
-        unit = str(found.root.unit) if found.root.unit is not None else ""
-        whole = Quantity(key, name, name, unit, _MINE, text, "even", _COMPONENTS[found.root.shape], place, self.missing(key), made)
-        if whole.components != 3:
-            return [whole]
-        return [whole, *(Quantity(f"{key}.{a}", f"{name} {a}", f"{name} {a}", unit, _MINE, f"{a} component of {name}", "signed", 1, place,
-                                  whole.missing, made) for a in _AXES)]
-
-    def describe(self, name: str) -> Quantity:
-        """What is known of a quantity.
-
-        Raises
-        ------
-        MissingQuantityError
-            There is none of that name.
-        """
-        found = self._all().get(name)
-        if found is None:
-            close = difflib.get_close_matches(name, list(self._all()), 1)
-            raise MissingQuantityError(f"There is no quantity {name!r} in this result.", self.flow.title,
-                                       f"Did you mean {close[0]!r}?" if close else "")
-        if found.scale == "even" and found.name not in BY_NAME and self._has_two_signs(name):
-            return replace(found, scale="signed")
-        if found.scale == "mach" and not self._comes_near_one(name):
-            return replace(found, scale="even")
-        return found
-
-    def _has_two_signs(self, name: str) -> bool:
-        """Whether a quantity of unknown meaning lies on both sides of zero, so that zero is worth a colour of its own."""
-        spread = self._spread.get(name)
-        return spread is not None and min(-spread.usual[0], spread.usual[1]) > 0.05 * max(-spread.usual[0], spread.usual[1])
-
-    def _comes_near_one(self, name: str) -> bool:
-        """Whether a Mach number reaches so far that where it is 1 is worth a break in the colours."""
-        spread = self.known_distribution(name)
-        return spread is None or (spread.high >= NEAR_ONE and spread.low <= 1.0 / NEAR_ONE)
-
     # -- values --------------------------------------------------------------------------------------------------
 
     def kept(self, name: str) -> Values | None:
@@ -232,7 +113,8 @@ class QuantityStore(Rests):
         values.flags.writeable = False
         return values
 
-    def _keep(self, name: str, values: Values) -> None:
+    def keep(self, name: str, values: Values) -> None:
+        """Keep values that came along."""
         self._kept.put(name, self._fixed(values))
 
     @property
@@ -269,7 +151,7 @@ class QuantityStore(Rests):
 
     def preview(self, name: str, token: Token | None = None) -> Distribution | None:
         """A first look at the distribution, of a sample of the nodes; None where it takes as long as the whole."""
-        tree = self._tree(plain(name))
+        tree = self.tree(plain(name))
         quantity = self._all().get(name)
         small = self.flow.n_points < LARGE or self._kept.ready(name) is not None
         if small or quantity is None or quantity.missing or quantity.components != 1:
@@ -284,22 +166,18 @@ class QuantityStore(Rests):
         found = self._coarse[name] = distribution_of(np.concatenate([values[a:b] for a, b in source.ranges]), coarse=True)
         return found
 
-    def known_distribution(self, name: str) -> Distribution | None:
-        """The distribution if it has been worked out already, else a first look at it if there was one."""
-        return self._spread.get(name) or self._coarse.get(name)
-
     def _compute(self, name: str, token: Token | None) -> Values:
         if token is not None:
             token.check()
         if name.startswith(FILE):
             return self._from_file(name[len(FILE):])
         if name != plain(name):
-            return np.ascontiguousarray(self.values(plain(name), token)[:, _AXES.index(name[-1])])
+            return np.ascontiguousarray(self.values(plain(name), token)[:, AXES.index(name[-1])])
         found = self.formulas.get(name[len(FORMULA):]) if name.startswith(FORMULA) else None
         if isinstance(found, FormulaError):
             raise found
         self._demand(name)
-        tree = self._tree(name)
+        tree = self.tree(name)
         if tree is not None:
             for other in self.below(name):  # what it rests on first: chains of formulas may be long
                 self.values(other, token)
@@ -323,7 +201,7 @@ class QuantityStore(Rests):
     def _from_file(self, label: str) -> Values:
         field, axis = self.flow.fields.get(label), -1
         if field is None and label[-2:] in (".x", ".y", ".z"):
-            field, axis = self.flow.fields.get(label[:-2]), _AXES.index(label[-1])
+            field, axis = self.flow.fields.get(label[:-2]), AXES.index(label[-1])
         if field is None or (axis >= 0 and field.components != 3):
             raise MissingQuantityError(f"There is no array {label!r} in the file.", self.flow.title, "Choose another quantity.")
         values = node_values(self.flow, field, self.methods.averaging)

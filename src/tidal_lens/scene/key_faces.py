@@ -1,0 +1,202 @@
+"""Colour keys: where each lies in the view, what it shows, and the marks that it is made of."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from tidal_lens.quantities.catalogue import BY_NAME
+from tidal_lens.quantities.store import Distribution, Quantity
+from tidal_lens.scene.marks import Dot, Mark, Measure, Path, Plate, Tint, Words, cut_short
+from tidal_lens.scene.palettes import palette
+from tidal_lens.study.evaluate import Evaluator
+from tidal_lens.study.model import Study
+from tidal_lens.study.words import number_text
+
+LEFT, TOP, WIDTH, HEIGHT, BAR, SPREAD, LINE = 12.0, 12.0, 124.0, 236.0, 13.0, 30.0, 13.0
+BEAD = -6.0  # of isosurface values, from the left edge of the bar
+_TITLE, _SMALL, _NUMBER = 12.5, 11.0, 12.0
+KeyOf = Callable[[str], tuple[Distribution, float, float] | None]
+
+
+@dataclass(frozen=True, eq=False)
+class KeyFace:
+    """One key.
+
+    Attributes
+    ----------
+    quantity, spread : Quantity, Distribution
+        What it is of.
+    low, high : float
+        Its range.
+    left, top, height : float
+        Where it lies; it is :data:`WIDTH` wide.
+    axis : tuple of float
+        The least and greatest value on its bar.
+    beads : tuple of (str, float)
+        Layers, by their ids, and the values that they take.
+    title : str
+        As it fits.
+    told : tuple of str
+        Unit, and how the values came about, in as many lines as that takes.
+    """
+
+    quantity: Quantity
+    spread: Distribution
+    low: float
+    high: float
+    left: float
+    top: float
+    height: float
+    axis: tuple[float, float]
+    beads: tuple[tuple[str, float], ...]
+    title: str
+    told: tuple[str, ...]
+
+    @property
+    def bar_left(self) -> float:
+        """Left edge of the bar."""
+        return self.left + 8 + SPREAD
+
+    @property
+    def bar_right(self) -> float:
+        """Right edge of the bar."""
+        return self.bar_left + BAR
+
+    @property
+    def bar_top(self) -> float:
+        """Upper end of the bar."""
+        return self.top + 42 + LINE * (len(self.told) - 1)
+
+    @property
+    def bar_bottom(self) -> float:
+        """Lower end of the bar."""
+        return self.top + self.height - 12
+
+    def holds(self, x: float, y: float) -> bool:
+        """Whether a place is on the key."""
+        return self.left <= x <= self.left + WIDTH and self.top <= y <= self.top + self.height
+
+    def y_of(self, value: float) -> float:
+        """Height of a value on the bar."""
+        a, b = self.axis
+        share = (value - a) / (b - a) if b > a else 0.5
+        return self.bar_bottom - min(max(share, 0.0), 1.0) * (self.bar_bottom - self.bar_top)
+
+    def value_at(self, y: float) -> float:
+        """The value at a height."""
+        a, b = self.axis
+        share = min(max((self.bar_bottom - y) / (self.bar_bottom - self.bar_top), 0.0), 1.0)
+        return a + share * (b - a)
+
+    def marks(self) -> tuple[Mark, ...]:
+        """All that it is drawn by, from the back."""
+        head: list[Mark] = [Plate((self.left, self.top, WIDTH, self.height), Tint("panel", 0.88), Tint("line"), 6.0),
+                Words((self.left + 8, self.top + 17), self.title, _TITLE, Tint("ink"), bold=True),
+                *(Words((self.left + 8, self.top + 31 + LINE * n), line, _SMALL, Tint("soft")) for n, line in enumerate(self.told))]
+        return (*head, *self._silhouette(), *self._bar(), *self._numbers())
+
+    def _silhouette(self) -> list[Mark]:
+        counts, (a, b) = self.spread.counts, self.spread.span
+        if counts.max() == 0 or not b > a:
+            return []
+        edge = self.bar_left - 4
+        shape = [(edge, self.y_of(a))]
+        for n, share in enumerate(np.sqrt(counts / counts.max())):
+            x = edge - float(share) * (SPREAD - 4)
+            shape += [(x, self.y_of(a + (b - a) * (n + m) / len(counts))) for m in (0, 1)]
+        return [Path((*shape, (edge, self.y_of(b))), Tint("soft", 0.45))]
+
+    def _bar(self) -> list[Mark]:
+        table = palette(self.quantity.scale, self.low, self.high)
+        out: list[Mark] = []
+        for n in range(int(self.bar_bottom - self.bar_top)):
+            value = self.value_at(self.bar_top + n + 0.5)
+            share = (value - self.low) / (self.high - self.low)
+            r, g, b, _ = (int(c) for c in table[int(min(max(share, 0.0), 0.9999) * len(table))])
+            tint = Tint(f"#{r:02x}{g:02x}{b:02x}", 1.0 if self.low <= value <= self.high else 0.35)
+            out.append(Plate((self.bar_left, self.bar_top + n, BAR, 1.2), tint))
+        return [*out, Plate((self.bar_left, self.bar_top, BAR, self.bar_bottom - self.bar_top), None, Tint("soft"))]
+
+    def _numbers(self) -> list[Mark]:
+        right = self.bar_right
+        out: list[Mark] = []
+        taken: list[float] = []
+        for value in (self.high, self.low):
+            y = self.y_of(value)
+            out += [Path(((right + 1, y), (right + 9, y - 5), (right + 9, y + 5), (right + 1, y)), Tint("panel"), Tint("ink")),
+                    Words((right + 13, y + 4), number_text(value), _NUMBER, Tint("ink"))]
+            taken.append(y)
+        middle = {"signed": 0.0, "mach": 1.0}.get(self.quantity.scale)
+        if middle is not None and self.low < middle < self.high and all(abs(self.y_of(middle) - y) > 16 for y in taken):
+            y = self.y_of(middle)
+            out += [Path(((right, y), (right + 5, y)), None, Tint("ink")),
+                    Words((right + 13, y + 4), number_text(middle), _NUMBER, Tint("soft"))]
+            taken.append(y)
+        for _layer, value in self.beads:
+            y = self.y_of(value)
+            beside = y if all(abs(y - other) > 15 for other in taken) else next(
+                (y + d for d in (16, -16, 32, -32) if all(abs(y + d - o) > 14 for o in taken)), y)
+            out += [Path(((self.bar_left + BEAD, y), (right + 4, y)), None, Tint("magenta"), 1.5),
+                    Dot((self.bar_left + BEAD, y), 5.0, Tint("magenta"), Tint("magenta"), 1.5),
+                    Words((right + 13, beside + 4), number_text(value), _NUMBER, Tint("magenta"), bold=True)]
+            taken.append(beside)
+        return out
+
+
+def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, width: float, height: float, measure: Measure,
+              held: Mapping[str, tuple[float, float]] | None = None) -> list[KeyFace]:
+    """The keys of all that is drawn, from the left, as many as fit into a view.
+
+    Parameters
+    ----------
+    study, evaluator : Study, Evaluator
+        What is drawn, and of what.
+    key_of : callable
+        Distribution and range of a quantity; None where they are not known yet.
+    width, height : float
+        Of the view.
+    measure : callable
+        Widths of texts.
+    held : mapping, optional
+        Axes of keys that stay while one of their grips is dragged.
+    """
+    names: dict[str, list[tuple[str, float]]] = {}
+    for layer in study.layers:
+        if not study.is_drawn(layer):
+            continue
+        if layer.look.colour_by:
+            names.setdefault(layer.look.colour_by, [])
+        for name, value in layer.shape.levels():
+            names.setdefault(name, []).append((layer.id, value))
+    found: list[KeyFace] = []
+    for name, beads in names.items():
+        known, left = key_of(name), LEFT + len(found) * (WIDTH + 6)
+        if known is None or left + WIDTH > width - 8:
+            continue
+        spread, low, high = known
+        axis = (min(spread.span[0], low, *(v for _, v in beads)), max(spread.span[1], high, *(v for _, v in beads)))
+        axis = (held or {}).get(name, axis)
+        if axis[0] == axis[1]:
+            axis = (low, high)
+        quantity = evaluator.store.describe(name)
+        title = cut_short(quantity.title, WIDTH - 12, _TITLE, True, measure)
+        told = _told(quantity, evaluator.flow.si_units, spread.coarse, measure)
+        found.append(KeyFace(quantity, spread, low, high, left, TOP, min(HEIGHT, height - 40), axis, tuple(beads), title, told))
+    return found
+
+
+def _told(quantity: Quantity, si_units: bool, first_look: bool, measure: Measure) -> tuple[str, ...]:
+    plain = quantity.name in BY_NAME and not BY_NAME[quantity.name].unit
+    unit = quantity.unit or ("" if si_units or plain else "file units")
+    text = " · ".join(t for t in (unit, "first look…" if first_look else quantity.made) if t)
+    lines: list[str] = []
+    for word in text.split(" "):
+        longer = f"{lines[-1]} {word}" if lines else word
+        if lines and measure(longer, _SMALL, False) <= WIDTH - 12:
+            lines[-1] = longer
+        else:
+            lines.append(word)
+    return tuple(cut_short(line, WIDTH - 12, _SMALL, False, measure) for line in lines)
