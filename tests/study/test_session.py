@@ -11,8 +11,10 @@ from small_series import series
 from tidal_lens.errors import CancelledError, StudyError
 from tidal_lens.study.files import save_study
 from tidal_lens.study.kinds.slice import new_slice
+from tidal_lens.study.kinds.streamlines import new_streamlines
 from tidal_lens.study.model import KeySetting, Study
 from tidal_lens.study.session import key_of, open_session, open_study, seen_range
+from tidal_lens.study.words import number_text
 from tidal_lens.work import Token
 from vortex_tank import demo_file
 
@@ -27,6 +29,8 @@ class NoQt(MetaPathFinder):
 
 sys.meta_path.insert(0, NoQt())
 from pathlib import Path
+from tidal_lens.scene.key_faces import key_faces
+from tidal_lens.scene.marks import Words, rough_measure
 from tidal_lens.scene.scenery import Key, Scenery, Table
 from tidal_lens.study.session import key_of, open_study
 
@@ -41,6 +45,14 @@ table = Table(session.flow, session.study, results, key, session.evaluator.outli
 scene = Scenery().scene(table, "#ffffff", "#000000")
 for item in scene.items:
     print(item.id, len(item.points), item.colours is not None)
+def known(name):
+    return key_of(session.study, session.evaluator, name)
+
+for face in key_faces(session.study, session.evaluator, known, 900, 600, rough_measure):
+    print("key", face.quantity.name, *(m.text for m in face.marks() if isinstance(m, Words)), sep="|")
+for layer_id, result in results.items():
+    for table in result.unmasked.tables:
+        print("table", layer_id, len(table.rows), *table.heads, sep="|")
 assert not any(name.startswith("PyQt6") for name in sys.modules)
 """
 
@@ -48,15 +60,23 @@ assert not any(name.startswith("PyQt6") for name in sys.modules)
 def test_a_study_is_evaluated_and_its_scene_made_without_an_interface(tmp_path):
     session = open_session(demo_file())
     study = session.study.adding(session.study.layer_of(new_slice(session.evaluator.store, 0)))
+    study = study.adding(study.layer_of(new_streamlines(session.evaluator.store)))
     save_study(study, tmp_path / "a.tidal")
     root = Path(__file__).parent.parent.parent
     done = subprocess.run([sys.executable, "-c", WITHOUT_QT, str(tmp_path / "a.tidal")], capture_output=True, text=True, check=False,
                           cwd=root, env={"PYTHONPATH": str(root / "src"), "HOME": str(tmp_path), "PATH": "/usr/bin:/bin"})
     assert done.returncode == 0, done.stderr
-    rows = [line.split() for line in done.stdout.splitlines()]
+    told = done.stdout.splitlines()
+    rows = [line.split() for line in told if "|" not in line]
     assert [r[0] for r in rows] == [*(layer.id for layer in study.layers), "·outline"]
     assert all(int(r[1]) > 0 for r in rows)
-    assert [r[2] for r in rows[-3:]] == ["True", "True", "False"]
+    assert [r[2] for r in rows[-4:]] == ["True", "True", "True", "False"]
+    _spread, low, high = key_of(session.study, session.evaluator, "mach")
+    key = next(line.split("|") for line in told if line.startswith("key"))
+    assert key[:3] == ["key", "mach", "Mach number"]
+    assert key[4:6] == [number_text(high), number_text(low)]
+    table = next(line.split("|") for line in told if line.startswith("table"))
+    assert table == ["table", study.layers[-1].id, "30", "seed", "length", "time", "error estimate", "upstream end", "downstream end"]
 
 
 def test_results_are_those_that_are_drawn(tmp_path):

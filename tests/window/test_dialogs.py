@@ -1,5 +1,7 @@
 """Boxes, dialogs and menus, driven as a user does."""
 
+import csv
+
 import pytest
 from PyQt6.QtCore import QPoint, QTimer
 from PyQt6.QtGui import QContextMenuEvent
@@ -7,6 +9,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QColorDialog, QDialogButtonBox, QFileDialog, QLineEdit, QMenu, QMessageBox, QPushButton
 
 from driving import choose, click, fill_in, settle, spin, wait
+from tidal_lens.app.commands import BY_ID
 from tidal_lens.study.files import load_study
 
 pytestmark = pytest.mark.gui
@@ -61,6 +64,22 @@ def test_a_study_is_saved_under_a_name(window, tmp_path):
     assert load_study(tmp_path / "mine.tidal").layers == window.document.study.layers
     assert not window.document.is_changed
     assert "mine" in window.top.title.text()
+
+
+def test_what_a_card_tells_is_saved_as_a_table(window, tmp_path):
+    assert not BY_ID["save-table"].enabled(window), "a slice tells nothing"
+    window.act("add-streamlines")
+    settle(window)
+    lines = window.document.asking.results[window.document.chosen].geometry
+    window.act("save-table", str(tmp_path / "lines"))
+    wait((tmp_path / "lines.csv").exists, "the table", 10)
+    settle(window)
+    heads, *rows = csv.reader((tmp_path / "lines.csv").read_text(encoding="utf-8").splitlines())
+    assert heads == ["seed", "length", "time", "error estimate", "upstream end", "downstream end"]
+    assert [float(r[1]) for r in rows] == pytest.approx(lines.lengths, rel=1e-8)
+    assert [int(r[0]) for r in rows] == (lines.seeds + 1).tolist()
+    assert sum(r[4] == "left the domain" for r in rows) + sum(r[5] == "left the domain" for r in rows) == dict(lines.census).get(
+        "left the domain", 0)
 
 
 def test_the_menu_of_a_card(window):

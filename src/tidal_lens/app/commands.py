@@ -73,6 +73,11 @@ def _drawn_card(d: Desk) -> bool:
     return layer is not None and layer.shape.geometry != "none"
 
 
+def _tells(d: Desk) -> bool:
+    result = d.document.asking.results.get(d.document.chosen or "")
+    return result is not None and bool(result.unmasked.tables)
+
+
 def _can_step(d: Desk) -> bool:
     layer, flow = d.document.chosen_layer, d.document.flow
     return layer is not None and flow is not None and layer.shape.stepped(1.0, flow) is not None
@@ -115,11 +120,14 @@ def going(stations: Sequence[Station]) -> Iterator[Command]:
 BASE: tuple[Command, ...] = (
     Command("open", "Open…", "Ctrl+O", "Open a result or a study.", lambda d, path="": d.files.open_dialog(path), takes=(str,)),
     Command("save", "Save study", "Ctrl+S", "Save the study.", lambda d: d.files.save(), _open_case),
-    Command("save-as", "Save study as…", "Ctrl+Shift+S", "Save the study under another name.", lambda d: d.files.save_as(), _open_case),
+    Command("save-as", "Save study as…", "Ctrl+Shift+S", "Save the study under another name.",
+            lambda d, path="": d.files.save_as(path), _open_case, (str,)),
     Command("save-flow", "Save the flow's data…", "", "Save the flow with the quantities in use, in an open format.",
-            lambda d, path="": d.files.save_data(path, card=False), _open_case, (str,)),
+            lambda d, path="": d.files.save_flow(path), _open_case, (str,)),
     Command("save-card", "Save the card's geometry…", "", "Save the chosen surface or lines with the quantities in use.",
-            lambda d, path="": d.files.save_data(path, card=True), _drawn_card, (str,)),
+            lambda d, path="": d.files.save_card(path), _drawn_card, (str,)),
+    Command("save-table", "Save the card's table…", "", "Save what the chosen card tells in rows and columns, as CSV.",
+            lambda d, path="": d.files.save_table(path), _tells, (str,)),
     Command("history", "Open the history of a run…", "", "Draw residuals and coefficients from a table, with a verdict.",
             lambda d, path="": d.files.open_history(path), takes=(str,)),
     Command("follow", "Follow a running solution…", "", "Watch a folder in which steps and a history grow.",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
@@ -29,75 +30,68 @@ class FileDialogs:
     def __init__(self, window: QWidget, document: Document, imports: Imports, histories: Histories) -> None:
         self._window, self._document, self._imports, self._histories = window, document, imports, histories
 
-    def open_dialog(self, path: str = "") -> None:
-        """Open a file, asking for it where none is given."""
-        if path:
-            self._document.open_path(Path(path))
-            return
-        patterns = " ".join(f"*{s}" for f in FORMATS for s in f.suffixes)
-        dialog = QFileDialog(self._window, "Open a result or a study")
-        dialog.setNameFilters([f"Results and studies ({patterns} *{SUFFIX})",
-                               "Bodies, points and histories (*.stl *.ply *.obj *.csv *.dat *.txt)", "All files (*)"])
-        dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
-        dialog.fileSelected.connect(lambda chosen: self._document.open_path(Path(chosen)))
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.open()
-
-    def save_data(self, path: str, *, card: bool) -> None:
-        """Save the flow, or the chosen card, as data, asking for a name where none is given."""
-        layer = self._document.chosen_layer
-        kinds: tuple[str, ...]
-        if card and layer is not None:
-            kinds = ENDINGS.get(layer.shape.geometry, ("vtp",))
-            title, name = "Save the card's geometry", layer.name
-        else:
-            kinds, title = ("vtm", "cgns", "vtkhdf", "vtu", "vts"), "Save the flow's data"
-            name = f"{self._document.flow.title} with quantities" if self._document.flow is not None else ""
-
-        def take(chosen: str) -> None:
+    def _ask(self, title: str, take: Callable[[Path], object], given: str, *, filters: Sequence[str] = (), kinds: Sequence[str] = (),
+             name: str = "", folder: bool = False) -> None:
+        """Have a name chosen, unless one is given; with ``kinds``, the endings that it may get, for a file that is to be written."""
+        def end(chosen: str) -> Path:
             target = Path(chosen)
-            target = target if target.suffix else target.with_suffix(f".{kinds[0]}")
-            if card and layer is not None:
-                self._imports.save_card(layer.id, target)
-            else:
-                self._imports.save_flow(target)
+            return target.with_suffix(f".{kinds[0]}") if kinds and not target.suffix else target
 
-        if path:
-            take(path)
+        if given:
+            take(end(given))
             return
         dialog = QFileDialog(self._window, title)
-        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
-        dialog.setNameFilters([f"{kind.upper()} (*.{kind})" for kind in kinds])
-        dialog.setDefaultSuffix(kinds[0])
-        dialog.filterSelected.connect(lambda text: dialog.setDefaultSuffix(text[text.index("*.") + 2:-1]))
-        dialog.selectFile(name)
-        dialog.fileSelected.connect(take)
+        if folder:
+            dialog.setFileMode(QFileDialog.FileMode.Directory)
+            dialog.setOption(QFileDialog.Option.ShowDirsOnly)
+        elif kinds:
+            dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+            dialog.setNameFilters(filters or [f"{kind.upper()} (*.{kind})" for kind in kinds])
+            dialog.setDefaultSuffix(kinds[0])
+            dialog.filterSelected.connect(lambda text: dialog.setDefaultSuffix(text[text.index("*.") + 2:-1]))
+            dialog.selectFile(name)
+        else:
+            dialog.setNameFilters(filters)
+            dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
+        dialog.fileSelected.connect(lambda chosen: take(end(chosen)))
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.open()
+
+    def open_dialog(self, path: str = "") -> None:
+        """Open a file, asking for it where none is given."""
+        patterns = " ".join(f"*{s}" for f in FORMATS for s in f.suffixes)
+        self._ask("Open a result or a study", self._document.open_path, path, filters=[
+            f"Results and studies ({patterns} *{SUFFIX})", "Bodies, points and histories (*.stl *.ply *.obj *.csv *.dat *.txt)",
+            "All files (*)"])
+
+    def save_flow(self, path: str = "") -> None:
+        """Save the flow as data, asking for a name where none is given."""
+        flow = self._document.flow
+        if flow is not None:
+            self._ask("Save the flow's data", self._imports.save_flow, path, kinds=("vtm", "cgns", "vtkhdf", "vtu", "vts"),
+                      name=f"{flow.title} with quantities")
+
+    def save_card(self, path: str = "") -> None:
+        """Save the chosen card's geometry, asking for a name where none is given."""
+        layer = self._document.chosen_layer
+        if layer is not None:
+            self._ask("Save the card's geometry", lambda target: self._imports.save_card(layer.id, target), path,
+                      kinds=ENDINGS.get(layer.shape.geometry, ("vtp",)), name=layer.name)
+
+    def save_table(self, path: str = "") -> None:
+        """Save what the chosen card tells in rows and columns, asking for a name where none is given."""
+        layer = self._document.chosen_layer
+        if layer is not None:
+            self._ask("Save the card's table", lambda target: self._imports.save_table(layer.id, target), path, kinds=("csv",),
+                      name=layer.name)
 
     def open_history(self, path: str = "") -> None:
         """Open the history of a run, asking for it where none is given."""
-        if path:
-            self._document.open_path(Path(path))
-            return
-        dialog = QFileDialog(self._window, "Open the history of a run")
-        dialog.setNameFilters(["Tables (*.csv *.dat *.txt)", "All files (*)"])
-        dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
-        dialog.fileSelected.connect(lambda chosen: self._document.open_path(Path(chosen)))
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.open()
+        self._ask("Open the history of a run", self._document.open_path, path, filters=["Tables (*.csv *.dat *.txt)", "All files (*)"])
 
     def follow_run(self, folder: str = "") -> None:
         """Watch the folder of a running solution, asking for it where none is given."""
-        if folder:
-            self._histories.follow(Path(folder))
-            return
-        dialog = QFileDialog(self._window, "Follow a running solution: choose its folder")
-        dialog.setFileMode(QFileDialog.FileMode.Directory)
-        dialog.setOption(QFileDialog.Option.ShowDirsOnly)
-        dialog.fileSelected.connect(lambda chosen: self._histories.follow(Path(chosen)))
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.open()
+        self._ask("Follow a running solution: choose its folder", self._histories.follow, folder, folder=True)
 
     def save(self) -> bool:
         """Save the study, asking for a name the first time."""
@@ -106,14 +100,8 @@ class FileDialogs:
             return False
         return self._document.save(self._document.file)
 
-    def save_as(self) -> None:
-        """Save the study under a name to be asked for."""
-        dialog = QFileDialog(self._window, "Save the study")
-        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
-        dialog.setNameFilters([f"Studies (*{SUFFIX})"])
-        dialog.setDefaultSuffix(SUFFIX[1:])
-        if self._document.flow is not None:
-            dialog.selectFile(self._document.flow.title + SUFFIX)
-        dialog.fileSelected.connect(lambda chosen: self._document.save(Path(chosen)))
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.open()
+    def save_as(self, path: str = "") -> None:
+        """Save the study under a name, to be asked for where none is given."""
+        flow = self._document.flow
+        self._ask("Save the study", self._document.save, path, filters=[f"Studies (*{SUFFIX})"], kinds=(SUFFIX[1:],),
+                  name=flow.title + SUFFIX if flow is not None else "")

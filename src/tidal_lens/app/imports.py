@@ -16,7 +16,7 @@ from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.errors import TidalLensError
-from tidal_lens.formats.csv_tables import Table, read_table
+from tidal_lens.formats.csv_tables import Table, read_table, write_table
 from tidal_lens.formats.export import save_flow, save_geometry
 from tidal_lens.formats.written import Geometry, flow_data
 from tidal_lens.study.evaluate import Evaluated, Evaluator, quantities_on_keys
@@ -129,6 +129,20 @@ class Imports(QObject):
 
         def work(token: Token) -> Path:
             save_geometry(path, geometry_of(result, _values(evaluator, names, token)))
+            return path
+
+        self.document.jobs.submit(Slot("export"), f"Saving {path.name}", work, self._saved, self._tell)
+
+    def save_table(self, layer_id: str, path: Path) -> None:
+        """Save what a card tells in rows and columns."""
+        result = self.document.asking.results.get(layer_id)
+        tables = result.unmasked.tables if result is not None else ()
+        if not tables:
+            self._tell(TidalLensError("The card has nothing to tell yet.", "", "Wait for it, or press F5."))
+            return
+
+        def work(_token: Token) -> Path:
+            write_table(path, tables[0].whole)
             return path
 
         self.document.jobs.submit(Slot("export"), f"Saving {path.name}", work, self._saved, self._tell)

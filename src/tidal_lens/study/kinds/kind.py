@@ -16,6 +16,7 @@ from tidal_lens.cutting.surface import Surface
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.looks import AnyLook
+from tidal_lens.study.tables import Table
 from tidal_lens.study.value import Value, Vector, walk
 from tidal_lens.study.words import Words
 from tidal_lens.tracing.streamlines import Lines
@@ -56,6 +57,7 @@ class Made:
 
     geometry: Geometry
     began: Vec | None = None  # places that lines began from, (k, 3), inside or not
+    tables: tuple[Table, ...] = ()  # what it tells in rows and columns
 
     @property
     def nbytes(self) -> int:

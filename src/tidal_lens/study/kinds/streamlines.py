@@ -15,10 +15,11 @@ from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.study.kinds.first_values import best_name, round_to, rounded
 from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Shape, Sort, Tile, Vec
 from tidal_lens.study.looks import LineLook
+from tidal_lens.study.tables import Table
 from tidal_lens.study.value import LayerId, Name, Vector
 from tidal_lens.study.words import Words, number_text
 from tidal_lens.tracing.seeds import seeds_on_faces, seeds_on_line
-from tidal_lens.tracing.streamlines import Lines, TraceSettings, trace_lines
+from tidal_lens.tracing.streamlines import End, Lines, TraceSettings, trace_lines
 
 _SHOWN = 200  # seeds drawn at most
 _ENDS = ("start", "end")
@@ -47,7 +48,7 @@ class StreamShape(Shape):
         seeds = self._seeds(see)
         lines = trace_lines(see.flow, mesh_of(see.flow, see.token), see.values("velocity"), seeds, settings, see.token)
         _ = lines.census, lines.lengths  # worked out here, where nobody waits
-        return Made(lines, seeds)
+        return Made(lines, seeds, (_table(lines),))
 
     def _seeds(self, see: See) -> Vec:
         if self.seeded_on:
@@ -102,6 +103,16 @@ class StreamShape(Shape):
     def typed(self, handle: str, value: Any) -> Self:
         """One end at three coordinates."""
         return self.with_(**{handle: value})
+
+
+def _table(lines: Lines) -> Table:
+    """Of each line its seed, length, time, error and ends."""
+    first, last = lines.offsets[:-1], lines.offsets[1:] - 1
+    spent = lines.time[last] - lines.time[first] if lines.n_lines else np.empty(0)
+    words = [tuple(End(e).words if e else "not followed" for e in ends) for ends in lines.ends.tolist()]
+    rows = zip((lines.seeds + 1).tolist(), lines.lengths.tolist(), spent.tolist(), lines.error.tolist(), words, strict=True)
+    return Table("Lines", ("seed", "length", "time", "error estimate", "upstream end", "downstream end"),
+                 tuple((float(seed), length, time, error, *ends) for seed, length, time, error, ends in rows))
 
 
 def _triple(point: Vec, digits: int = 17) -> Vector:
