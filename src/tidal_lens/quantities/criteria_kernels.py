@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import inlined, kernel
+from tidal_lens.jit import folded, kernel, piece
 
 Array = Any
 U = np.uint64  # of unsigned numbers none needs to be tested for a negative sign
@@ -17,7 +17,7 @@ _A0, _A1, _A2, _A3, _A4, _A5, _A6, _A7, _A8, _A9, _A10, _A11, _A12 = np.polynomi
     lambda z: np.arcsin(np.sqrt(z)) / np.sqrt(z), 12, domain=[0.0, 0.25]).convert(kind=np.polynomial.Polynomial).coef.tolist()
 
 
-@kernel
+@piece
 def _middle_eigenvalues(r: Array) -> None:
     """Middle eigenvalue of S² + Ω² in row 9 of r from the nine entries of ∇u in rows 0 … 8, for a whole tile.
 
@@ -75,7 +75,7 @@ def lambda2(grad: Array, out: Array, begin: int, end: int) -> None:
             out[U(first + number)] = r[U(9 * _TILE) + U(number)]
 
 
-@inlined
+@folded
 def _cubic(a: float, b: float, c: float, d: float, e: float, f: float, g: float, h: float,
            i: float) -> tuple[float, float, float, float]:
     """Discriminant, real root, imaginary part of the complex pair (0 without one), and a third of the trace."""

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import inlined, kernel, summing
+from tidal_lens.jit import folded, kernel, piece, summing
 
 Array = Any
 U = np.uint64  # of unsigned numbers none needs to be tested for a negative sign
@@ -19,7 +19,7 @@ _RING = 160  # neighbours that a fit rests on at the most
 _COLUMN, _ROW = LANES, 12 * LANES  # of the normal equations: nine unknowns, and right-hand sides in the columns from 9 on
 
 
-@inlined
+@folded
 def _enter(other: int, slots: Array, ring: Array, count: int) -> int:
     """Add a node to the ring unless it is there already: ``slots`` is a table of places by the node's number."""
     at = (np.int64(other) * 0x9E3779B1) & 511
@@ -34,7 +34,7 @@ def _enter(other: int, slots: Array, ring: Array, count: int) -> int:
     return count
 
 
-@kernel
+@piece
 def _gather_ring(node: int, starts: Array, links: Array, ring: Array, slots: Array) -> int:
     """Two rings of neighbours, a third where they are few; at most as many as ``ring`` holds (fewer than half the slots)."""
     for k in range(512):
@@ -135,13 +135,13 @@ def _right_side(rows: Array, count: int, c: int, a: Array, lane: int) -> None:
     a[6, 9 + c, lane], a[7, 9 + c, lane], a[8, 9 + c, lane] = xy, yz, xz
 
 
-@inlined
+@folded
 def _inverse(pivot: float, least: float) -> float:
     """One over a pivot; zero where nothing to speak of is left of it."""
     return 1.0 / pivot if pivot > least else 0.0
 
 
-@kernel
+@piece
 def _invert_three(a: Array, o: int, least: Array, sound: Array) -> None:
     """Eliminate within the block of the rows and columns o, o + 1 and o + 2; the pivots end up inverted, those that count in ``sound``."""
     at, floor = U(o * (_ROW + _COLUMN)), U(o * LANES)
@@ -158,7 +158,7 @@ def _invert_three(a: Array, o: int, least: Array, sound: Array) -> None:
         sound[q] += (1.0 if first > 0.0 else 0.0) + (1.0 if second > 0.0 else 0.0) + (1.0 if third > 0.0 else 0.0)
 
 
-@kernel
+@piece
 def _clear_three(a: Array, o: int, c: int) -> None:
     """What that elimination does to the columns c … c + 2 of these rows."""
     pivot, to = U(o * (_ROW + _COLUMN)), U(o * _ROW + c * _COLUMN)
@@ -175,7 +175,7 @@ def _clear_three(a: Array, o: int, c: int) -> None:
             a[k + U(2 * _ROW)] -= g * x + h * y
 
 
-@kernel
+@piece
 def _take_off(a: Array, o: int, r: int, c: int) -> None:
     """Subtract from the three by three numbers at (r, c) what the rows o … o + 2, eliminated and their pivots inverted, hold of them."""
     pivot, left, top, to = U(o * (_ROW + _COLUMN)), U(o * _ROW + r * _COLUMN), U(o * _ROW + c * _COLUMN), U(r * _ROW + c * _COLUMN)
@@ -196,7 +196,7 @@ def _take_off(a: Array, o: int, r: int, c: int) -> None:
             a[k + U(2 * _ROW)] -= f2 * x + g2 * y + h2 * z
 
 
-@kernel
+@piece
 def _put_in(a: Array, o: int, k: int) -> None:
     """Subtract from the right-hand sides of the rows o … o + 2 what the unknowns k … k + 2, already found, make of them."""
     left, of, to = U(o * _ROW + k * _COLUMN), U(k * _ROW + 9 * _COLUMN), U(o * _ROW + 9 * _COLUMN)
@@ -210,7 +210,7 @@ def _put_in(a: Array, o: int, k: int) -> None:
                 a[n] -= a[m] * x + a[m + U(_COLUMN)] * y + a[m + U(2 * _COLUMN)] * z
 
 
-@kernel
+@piece
 def _find_three(a: Array, o: int) -> None:
     """The unknowns o … o + 2 in place of their right-hand sides."""
     pivot, to = U(o * (_ROW + _COLUMN)), U(o * _ROW + 9 * _COLUMN)
@@ -226,7 +226,7 @@ def _find_three(a: Array, o: int) -> None:
             a[n] = (a[n] - f * y - g * z) * a[i]
 
 
-@kernel
+@piece
 def _solve(a: Array, least: Array, sound: Array, leading: Array) -> None:
     """Solve the normal equations by blocks of three, without loops of all lengths.
 

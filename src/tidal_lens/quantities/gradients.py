@@ -35,17 +35,39 @@ def _layers(grid: StructuredGrid) -> int:
     return max(1, min(262144 // (grid.dims[0] * grid.dims[1]), grid.dims[2] // 8))
 
 
-def _by_layers(grid: StructuredGrid, points: NDArray[np.float64], columns: NDArray[Any], out: NDArray[Any], turning: Turning, *,
-               fourth_order: bool) -> Callable[[int, int], bool]:
+def _by_layers(grid: StructuredGrid, points: NDArray[np.float64], columns: NDArray[Any], out: NDArray[Any], turning: Turning,
+               told: tuple[NDArray[np.int64], NDArray[Any]], *, fourth_order: bool) -> Callable[[int, int], bool]:
     """What works out a range of layers, in the precision of the values, or in double where that does not do."""
     dims = np.array(grid.dims, np.int64)
+    per = grid.dims[0] * grid.dims[1]
+    wanted = read_only(told[0])
+    doubled: list[NDArray[np.float64]] = []
+    several = threading.Lock()
+
+    def run(values: NDArray[Any], to: tuple[NDArray[Any], ...], first: int, begin: int, end: int) -> bool:
+        out, vorticity, q, own = to
+        at = int(np.searchsorted(wanted, begin * per))
+        return structured_kernels.gradient_structured(points, dims, values, np.empty(0, values.dtype), out, vorticity, q, wanted, at, own,
+                                                      first, begin, end, fourth_order)
 
     def step(begin: int, end: int) -> bool:
-        for dtype in dict.fromkeys((columns.dtype, np.dtype(np.float64))):
-            room = np.empty(0, dtype)
-            if structured_kernels.gradient_structured(points, dims, columns, room, out, *turning, begin, end, fourth_order):
-                return True
-        return False
+        places = (out, *turning, told[1])
+        if run(columns, places, 0, begin, end):
+            return True
+        if columns.dtype == np.float64:
+            return False
+        with several:
+            if not doubled:
+                doubled.append(read_only(columns.astype(np.float64)))
+        here = slice(begin * per, end * per)
+        finer = tuple(np.empty((len(a[here]), *a.shape[1:])) for a in places[:3])
+        own = np.empty(told[1].shape)
+        sound = run(doubled[0], (*finer, own), here.start, begin, end)
+        for coarse, fine in zip(places[:3], finer, strict=True):
+            coarse[here] = fine
+        some = slice(*np.searchsorted(wanted, (here.start, here.stop)))
+        told[1][some] = own[some]
+        return sound
 
     return step
 
@@ -56,7 +78,8 @@ def _stepper(grid: Grid, points: NDArray[np.float64], columns: NDArray[Any], res
     points = read_only(points)
     if isinstance(grid, StructuredGrid):
         none = np.empty((0, 3), result.dtype), np.empty(0, result.dtype)
-        return _by_layers(grid, points, columns, result, none, fourth_order=fourth_order), grid.dims[2], _layers(grid)
+        told = _NONE, np.empty((0, 3, 3), result.dtype)
+        return _by_layers(grid, points, columns, result, none, told, fourth_order=fourth_order), grid.dims[2], _layers(grid)
     near = links_of(grid, token)
     return (lambda a, b: kernels.gradient_unstructured(points, columns, near.starts, near.links, near.outer, result, 0, a, b),
             grid.n_points, _CHUNK)
@@ -143,9 +166,8 @@ def block_vortices(grid: Grid, points: NDArray[np.float64], velocity: NDArray[An
     told = np.empty((len(wanted), 3, 3), dtype)
     if isinstance(grid, StructuredGrid):
         sound: list[bool] = []
-        step = _by_layers(grid, points, columns, np.empty((0, 3, 3), dtype), (vorticity, q), fourth_order=fourth_order)
+        step = _by_layers(grid, points, columns, np.empty((0, 3, 3), dtype), (vorticity, q), (wanted, told), fourth_order=fourth_order)
         run_chunks(lambda a, b: sound.append(step(a, b)), grid.dims[2], _layers(grid), token)
-        structured_kernels.gradient_at(points, np.array(grid.dims, np.int64), columns, wanted, told, fourth_order)
         return (vorticity, q, told) if all(sound) else None
     near = links_of(grid, token)
     rooms = threading.local()

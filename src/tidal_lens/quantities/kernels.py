@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import inlined, kernel
+from tidal_lens.jit import folded, kernel, piece
 from tidal_lens.quantities.fit_kernels import LANES, U, fit_quadratics
 
 Array = Any
@@ -28,7 +28,7 @@ def from_velocity_gradient(grad: Array, vorticity: Array, q: Array, begin: int, 
         q[n] = xx * yy + yy * zz + zz * xx - xy * yx - yz * zy - xz * zx
 
 
-@kernel
+@piece
 def _take_differences(points: Array, values: Array, node: int, near: Array, begin: int, end: int, room: int, lane: int, out: Array) -> None:
     """Places and values of the neighbours near[begin:end] less those of a node, as entries of a lane; entries of nothing up to ``room``."""
     n, at, nc = U(node), U(lane), values.shape[1]
@@ -47,7 +47,7 @@ def _take_differences(points: Array, values: Array, node: int, near: Array, begi
         at += U(_ENTRY)
 
 
-@inlined
+@folded
 def _sum_edge(near: Array, i: Any, s: Array, q: Any) -> Any:
     """Add a neighbour to the normal matrix, the first moment and the distances; its place times its weight."""
     x, y, z = near[i], near[i + U(LANES)], near[i + U(2 * LANES)]
@@ -67,7 +67,7 @@ def _sum_edge(near: Array, i: Any, s: Array, q: Any) -> Any:
     return wx, wy, wz
 
 
-@kernel
+@piece
 def _sum_edges(near: Array, count: int, nc: int, s: Array) -> None:
     """Weighted sums over ``count`` neighbours: six of the normal matrix, the first moment, all distances, nine of the right-hand sides."""
     for m in range(count):
@@ -93,7 +93,7 @@ def _sum_edges(near: Array, count: int, nc: int, s: Array) -> None:
                 s[q + U(12 * LANES)] += wz * f
 
 
-@kernel
+@piece
 def _solve_linear(s: Array) -> None:
     """Gradients in place of the right-hand sides; in place of the distances how lopsided the neighbours lie, from 0 to 1."""
     for lane in range(LANES):
@@ -123,7 +123,7 @@ def gradient_unstructured(points: Array, values: Array, starts: Array, links: Ar
     distances. A stencil is lopsided where the first moment of the weighted neighbours shows that errors of second order do not cancel.
     """
     near, s = np.zeros(_EDGES * _ENTRY), np.empty(19 * LANES)
-    todo, waiting = np.empty(end - begin, np.int64), 0
+    todo, waiting = np.empty(end - begin, np.int64), begin - begin  # a plain 0 would have the fit compiled for that number alone
     for base in range(begin, end, LANES):
         most = 0
         for node in range(base, min(base + LANES, end)):

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import folded, inlined, kernel, summing
+from tidal_lens.jit import folded, kernel, piece, summing
 
 Array = Any
 U = np.uint64  # of unsigned numbers none needs to be tested for a negative sign
@@ -16,7 +16,7 @@ _ROW = 3 * _TILE
 _RUN = 16  # nodes of a tile whose products are worked out together
 
 
-@kernel
+@piece
 def _stencil(n: int, index: int, fourth_order: bool) -> tuple[int, int, int, int, int, float, float, float, float, float]:
     """A multiple of the derivative along a grid line of n nodes: offsets from the node, and their weights.
 
@@ -47,7 +47,7 @@ def _difference(flat: Array, begin: int, step: int, count: int, out: Array, wher
         out[to + m] = flat[after + m] - flat[before + m]
 
 
-@kernel
+@piece
 def _combine(flat: Array, begin: int, step: int, count: int, n: int, index: int, fourth_order: bool, out: Array, where: int) -> None:
     """The same by any stencil: grid lines have n nodes, and this is number ``index`` of them."""
     first, second, third, fourth, fifth, u, v, w, x, y = _stencil(n, index, fourth_order)
@@ -58,7 +58,7 @@ def _combine(flat: Array, begin: int, step: int, count: int, n: int, index: int,
         out[to + m] = u * flat[a + m] + v * flat[b + m] + w * flat[c + m] + x * flat[d + m] + y * flat[e + m]
 
 
-@kernel
+@piece
 def _differences(flat: Array, nc: int, dims: Array, i: int, j: int, k: int, count: int, fourth_order: bool, out: Array,
                  where: int) -> None:
     """Differences along the three directions of ``nc`` components of ``count`` nodes of a row from node (i, j, k) on."""
@@ -85,7 +85,7 @@ def _differences(flat: Array, nc: int, dims: Array, i: int, j: int, k: int, coun
         _combine(flat, begin, nc * ni * nj, nc * count, nk, k, fourth_order, out, where + 2 * _ROW)
 
 
-@inlined
+@folded
 def _metric(d: Array, r: Any, one: Any) -> Any:
     """Gradients of the indices r, s, t times the determinant, and one over it, from the differences of coordinates.
 
@@ -128,7 +128,7 @@ def _vector_products(d: Array, of: Any, one: Any, g: Array, to: Any) -> None:
         g[i + U(9 * _TILE)] = nothing + np.float32(0.0) * (xx + yy + zz)
 
 
-@kernel
+@piece
 def _scalar_products(d: Array, of: Any, values: Any, one: Any, g: Array, to: Any) -> None:
     """The same for one component, whose differences begin at ``values``."""
     for number in range(_RUN):
@@ -150,9 +150,13 @@ def _nothing(g: Array, count: int) -> float:
 
 
 @folded
-def _tile(x: Array, v: Array, nc: int, dims: Array, i: int, j: int, k: int, count: int, fourth_order: bool, d: Array, g: Array) -> bool:
-    """Gradients of ``count`` nodes of a row from (i, j, k) on into g, all in the precision of d and g; whether they are finite."""
-    _differences(x, 3, dims, i, j, k, count, fourth_order, d, 0)
+def _tile(x: Array, v: Array, nx: int, nc: int, dims: Array, i: int, j: int, k: int, count: int, fourth_order: bool, d: Array,
+          g: Array) -> bool:
+    """Gradients of ``count`` nodes of a row from (i, j, k) on into g, all in the precision of d and g; whether they are finite.
+
+    ``nx`` is the number of coordinates, three: as a number that the compiler does not know it is compiled for once.
+    """
+    _differences(x, nx, dims, i, j, k, count, fourth_order, d, 0 * nx)
     _differences(v, nc, dims, i, j, k, count, fourth_order, d, 3 * _ROW)
     g[0] = 1.0
     one = g[0]
@@ -164,7 +168,7 @@ def _tile(x: Array, v: Array, nc: int, dims: Array, i: int, j: int, k: int, coun
     return _nothing(g, count) == 0.0
 
 
-@kernel
+@piece
 def _lay_gradient(g: Array, nc: int, first: int, count: int, out: Array) -> None:
     """Write the gradients of a tile to nodes ``first`` and following."""
     if nc == 3:
@@ -180,7 +184,7 @@ def _lay_gradient(g: Array, nc: int, first: int, count: int, out: Array) -> None
         out[n, 0, 0], out[n, 0, 1], out[n, 0, 2] = g[i], g[i + U(_TILE)], g[i + U(2 * _TILE)]
 
 
-@kernel
+@piece
 def _lay_vortices(g: Array, first: int, count: int, vorticity: Array, q: Array) -> None:
     """Write vorticity and Q of a tile to nodes ``first`` and following."""
     for number in range(count):
@@ -193,13 +197,14 @@ def _lay_vortices(g: Array, first: int, count: int, vorticity: Array, q: Array) 
 
 
 @kernel
-def gradient_structured(points: Array, dims: Array, values: Array, room: Array, out: Array, vorticity: Array, q: Array, begin: int,
-                        end: int, fourth_order: bool) -> bool:
-    """Gradient by metric differences in the grid layers k = begin..end; or vorticity and Q that follow from it.
+def gradient_structured(points: Array, dims: Array, values: Array, room: Array, out: Array, vorticity: Array, q: Array, wanted: Array,
+                        at: int, told: Array, first: int, begin: int, end: int, fourth_order: bool) -> bool:
+    """Gradient by metric differences in the grid layers k = begin..end; or vorticity and Q that follow from it. Row 0 is node ``first``.
 
     points (n, 3), values (n, c), out (n, c, 3) with out[p, i, j] = d(values_i)/d(x_j), or empty if vorticity (n, 3) and q (n,) are
-    wanted; not finite where the metric is singular (collapsed edges). Differences of coordinates are taken in double
-    precision; products are in that of ``room``. False if anything is not finite, or runs over in that precision.
+    asked for, with the gradients of a vector at some nodes alone: wanted (m,) in rising order, from number ``at`` on, in told (m, 3, 3).
+    Not finite where the metric is singular (collapsed edges). Differences of coordinates are taken in double precision; products are in
+    that of ``room``. False if anything is not finite, or runs over in that precision.
     """
     ni, nj = dims[0], dims[1]
     nc = values.shape[1]
@@ -211,25 +216,16 @@ def gradient_structured(points: Array, dims: Array, values: Array, room: Array, 
             row = ni * (j + nj * k)
             for i in range(0, ni, _TILE):
                 count = min(_TILE, ni - i)
-                sound &= _tile(x, v, nc, dims, i, j, k, count, fourth_order, d, g)
+                sound &= _tile(x, v, points.shape[1], nc, dims, i, j, k, count, fourth_order, d, g)
                 if len(out) > 0:
-                    _lay_gradient(g, nc, row + i, count, out)
+                    _lay_gradient(g, nc, row + i - first, count, out)
                 else:
-                    _lay_vortices(g, row + i, count, vorticity, q)
+                    _lay_vortices(g, row + i - first, count, vorticity, q)
+                    while at < len(wanted) and wanted[at] < row + i + count:
+                        for c in range(9):
+                            told[at, c // 3, c % 3] = g[wanted[at] - row - i + c * _TILE]
+                        at += 1
     return sound
-
-
-@kernel
-def gradient_at(points: Array, dims: Array, values: Array, nodes: Array, out: Array, fourth_order: bool) -> None:
-    """Gradient (m, c, 3) of values at some nodes (m,)."""
-    ni, nj = dims[0], dims[1]
-    nc = values.shape[1]
-    x, v = points.reshape(-1), values.reshape(-1)
-    d, g = np.zeros(6 * _ROW), np.empty(10 * _TILE)
-    for m in range(nodes.shape[0]):
-        n = nodes[m]
-        _tile(x, v, nc, dims, n % ni, n // ni % nj, n // (ni * nj), 1, fourth_order, d, g)
-        _lay_gradient(g, nc, m, 1, out)
 
 
 @kernel

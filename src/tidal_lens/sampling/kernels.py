@@ -23,13 +23,13 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import inlined, kernel
+from tidal_lens.jit import folded, kernel, piece
 
 Array = Any
 INSIDE = 1e-9
 
 
-@kernel
+@piece
 def cell_nodes(blocks: Array, cells: Array, block: int, cell: int, ids: Array) -> None:
     """Write the eight corner nodes of a cell."""
     first = blocks[block, 1]
@@ -55,7 +55,7 @@ def cell_nodes(blocks: Array, cells: Array, block: int, cell: int, ids: Array) -
             ids[c] = cells[row, c] + first
 
 
-@inlined
+@folded
 def coefficients(values: Array, i0: int, i1: int, i2: int, i3: int, i4: int, i5: int, i6: int, i7: int, out: Array) -> None:
     """Write the coefficients of the trilinear map of three components from eight corner nodes."""
     for d in range(3):
@@ -78,13 +78,13 @@ def coefficients(values: Array, i0: int, i1: int, i2: int, i3: int, i4: int, i5:
         out[7, d] = b - a - c + e + f - g + h - p
 
 
-@kernel
+@piece
 def _at(c: Array, r: float, s: float, t: float, out: Array) -> None:
     for d in range(3):
         out[d] = c[0, d] + r * (c[1, d] + s * c[4, d] + t * (c[6, d] + s * c[7, d])) + s * (c[2, d] + t * c[5, d]) + t * c[3, d]
 
 
-@inlined
+@folded
 def jacobian(c: Array, r: float, s: float, t: float, jac: Array) -> float:
     """Write d(x)/d(r, s, t) as jac[d, axis]; return the determinant."""
     for d in range(3):
@@ -96,7 +96,7 @@ def jacobian(c: Array, r: float, s: float, t: float, jac: Array) -> float:
             + jac[0, 2] * (jac[1, 0] * jac[2, 1] - jac[1, 1] * jac[2, 0]))
 
 
-@inlined
+@folded
 def solve(jac: Array, det: float, x: float, y: float, z: float, out: Array) -> None:
     """Write the solution of jac · out = (x, y, z); det is the determinant of jac."""
     inv = 1.0 / det
@@ -108,7 +108,7 @@ def solve(jac: Array, det: float, x: float, y: float, z: float, out: Array) -> N
                     + x * (jac[1, 0] * jac[2, 1] - jac[1, 1] * jac[2, 0]))
 
 
-@kernel
+@piece
 def load(points: Array, blocks: Array, cells: Array, vel: Array, st: Array, ids: Array, cx: Array,
           cv: Array) -> None:
     """Take up the cell st[0], st[1]: its nodes and the coefficients of position and velocity."""
@@ -127,7 +127,7 @@ def load(points: Array, blocks: Array, cells: Array, vel: Array, st: Array, ids:
     coefficients(vel, i0, i1, i2, i3, i4, i5, i6, i7, cv)
 
 
-@kernel
+@piece
 def newton(c: Array, x: float, y: float, z: float, r: float, s: float, t: float, keep: bool) -> tuple[bool, float, float, float]:
     """Invert the trilinear map from a guess, all in registers; False where it is singular or runs away.
 
@@ -193,13 +193,13 @@ def newton(c: Array, x: float, y: float, z: float, r: float, s: float, t: float,
     return False, r, s, t
 
 
-@kernel
+@piece
 def _invert(p: Array, q: Array, cx: Array, keep: bool) -> bool:
     good, q[0], q[1], q[2] = newton(cx, p[0], p[1], p[2], q[0], q[1], q[2], keep)
     return good
 
 
-@kernel
+@piece
 def _invert_tetra(p: Array, q: Array, cx: Array, jac: Array, tmp: Array) -> bool:
     """Barycentric coordinates of the collapsed corners: la at r=s=t=0, lb at r, lc at s, ld at t, kept as (lb, lc, ld)."""
     det = tetra_edges(cx, jac)
@@ -211,7 +211,7 @@ def _invert_tetra(p: Array, q: Array, cx: Array, jac: Array, tmp: Array) -> bool
     return abs(tmp[0]) < 1e300
 
 
-@inlined
+@folded
 def tetra_edges(cx: Array, jac: Array) -> float:
     """Write the edges of a tetrahedron from its first corner as columns of jac; return the determinant."""
     # corners a, b, c, c, d, d, d, d: b - a is c1, c - a is c2 (c[2] = corner 3 - corner 0), d - a is c3
@@ -234,7 +234,7 @@ def velocity(tetra: bool, q: Array, cv: Array, out: Array) -> None:
         _at(cv, q[0], q[1], q[2], out)
 
 
-@kernel
+@piece
 def clear_of(kind: int, q: Array) -> float:
     """How far the place is outside its cell, in cell widths; 0 or less inside."""
     if kind == 2:
@@ -255,8 +255,9 @@ def walk(points: Array, blocks: Array, cells: Array, vel: Array, p: Array, st: A
          q: Array, ids: Array, cx: Array, cv: Array, jac: Array, tmp: Array, known: bool) -> bool:
     """Walk from the present cell to the one that holds p; False when it leaves the block or loses its way.
 
-    With ``known``, q is already the place of p in the present cell's map. After a failure the present cell is the last
-    one met, and q[3] says how far outside it p is in its map [cell widths], or 1e300 when the way was lost.
+    With ``known``, q is already the place of p in the present cell's map. (A plain False would have it compiled for that alone.) After
+    a failure the present cell is the last one met, and q[3] says how far outside it p is in its map [cell widths], or 1e300 when the
+    way was lost.
     """
     q[3] = 1e300
     for round_ in range(64):
@@ -312,7 +313,7 @@ def walk(points: Array, blocks: Array, cells: Array, vel: Array, p: Array, st: A
     return False
 
 
-@kernel
+@piece
 def search(m: Array, vel: Array, p: Array, slack: float, st: Array, q: Array, ids: Array, cx: Array, cv: Array,
            jac: Array, tmp: Array, stack: Array) -> bool:
     """Find the cell that holds p by the trees; ``slack`` is how far outside a cell still counts [cell widths].
@@ -352,7 +353,7 @@ def search(m: Array, vel: Array, p: Array, slack: float, st: Array, q: Array, id
                 st[1] = order[blocks[block, 9] + min(node * 8 + 3, blocks[block, 6] - 1)]
                 load(m[0], m[1], m[2], vel, st, ids, cx, cv)
                 q[0] = q[1] = q[2] = 0.5
-                if walk(m[0], m[1], m[2], vel, p, st, q, ids, cx, cv, jac, tmp, False):
+                if walk(m[0], m[1], m[2], vel, p, st, q, ids, cx, cv, jac, tmp, len(p) < 0):
                     return True
             for entry in range(node * 8, min((node + 1) * 8, blocks[block, 6])):
                 st[0] = block
@@ -370,7 +371,7 @@ def search(m: Array, vel: Array, p: Array, slack: float, st: Array, q: Array, id
     return False
 
 
-@kernel
+@piece
 def _in_box(points: Array, ids: Array, p: Array, slack: float) -> bool:
     w = 0.0
     if slack > 0.0:
@@ -390,18 +391,18 @@ def _in_box(points: Array, ids: Array, p: Array, slack: float) -> bool:
     return True
 
 
-@kernel
+@piece
 def find(m: Array, vel: Array, p: Array, slack: float, st: Array, q: Array, ids: Array, cx: Array, cv: Array, jac: Array,
           tmp: Array, stack: Array) -> bool:
     """Find the cell of p: by walking from the present one, then by the trees, then with slack for gaps."""
-    if st[0] >= 0 and walk(m[0], m[1], m[2], vel, p, st, q, ids, cx, cv, jac, tmp, False):
+    if st[0] >= 0 and walk(m[0], m[1], m[2], vel, p, st, q, ids, cx, cv, jac, tmp, len(p) < 0):
         return True
     if search(m, vel, p, 0.0, st, q, ids, cx, cv, jac, tmp, stack):
         return True
     return slack > 0.0 and search(m, vel, p, slack, st, q, ids, cx, cv, jac, tmp, stack)
 
 
-@kernel
+@piece
 def weights_of(tetra: bool, q: Array, w: Array) -> None:
     """Interpolation weights of the eight (collapsed) corners at a place."""
     if tetra:

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import inlined, kernel
+from tidal_lens.jit import folded, kernel, piece
 from tidal_lens.sampling.kernels import (
     INSIDE,
     clear_of,
@@ -304,7 +304,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
         count[line] = row - first
 
 
-@kernel
+@piece
 def _hop(first: int, cells: Array, st: Array, q: Array, off: Array) -> bool:
     """From hexahedron to hexahedron towards the place q, as if the grid were regular there; ``off`` counts the cells.
 
@@ -333,7 +333,7 @@ def _hop(first: int, cells: Array, st: Array, q: Array, off: Array) -> bool:
     return True
 
 
-@inlined
+@folded
 def _arc(p: Array, x: Array, k: Array, h: float) -> float:
     start = middle = ahead = 0.0
     for d in range(3):
@@ -343,7 +343,7 @@ def _arc(p: Array, x: Array, k: Array, h: float) -> float:
     return h / 6.0 * (np.sqrt(start) + 4.0 * np.sqrt(middle) + np.sqrt(ahead))
 
 
-@kernel
+@piece
 def _border(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, fastest: float, hold: Array, st: Array, q: Array,
             ids: Array, cx: Array, cv: Array, jac: Array, rate: Array, tmp: Array, stack: Array) -> float:
     """The greatest share of the step that is inside, to a thousandth of a cell; the present cell is then that of its end.
@@ -377,7 +377,7 @@ def _border(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, fastes
             share = min(share, low + 1e-3 * 4.0 ** round_ / (h * fastest))
         _between(p, x, k, h, share, tmp)
         place[0], place[1], place[2] = tmp[0], tmp[1], tmp[2]
-        inside = walk(m[0], m[1], m[2], vel, place, st, q, ids, cx, cv, jac, tmp, False)
+        inside = walk(m[0], m[1], m[2], vel, place, st, q, ids, cx, cv, jac, tmp, round_ < 0)
         if not inside:
             here, last = st[0], st[1]
             a, b, c, far = q[0], q[1], q[2], q[3]
@@ -402,7 +402,7 @@ def _border(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, fastes
     return low
 
 
-@kernel
+@piece
 def _round_off(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, st: Array, q: Array, ids: Array,
                cx: Array, cv: Array, jac: Array, tmp: Array, stack: Array, out_p: Array, out_q: Array, out_cell: Array,
                out_time: Array, row: int, full: int, time: float) -> int:
@@ -428,7 +428,7 @@ def _round_off(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, st:
     return row
 
 
-@inlined
+@folded
 def _store(out_p: Array, out_q: Array, out_cell: Array, out_time: Array, row: int, p: Array, q: Array, st: Array,
            time: float) -> None:
     at = np.uintp(row)
@@ -440,7 +440,7 @@ def _store(out_p: Array, out_q: Array, out_cell: Array, out_time: Array, row: in
     out_time[at] = time
 
 
-@kernel
+@piece
 def _between(p: Array, x: Array, k: Array, h: float, s: float, out: Array) -> None:
     """The place at share s of a step on the cubic through both ends, with their velocities k[0] and k[6]."""
     a = (1 + 2 * s) * (1 - s) * (1 - s)
@@ -451,7 +451,7 @@ def _between(p: Array, x: Array, k: Array, h: float, s: float, out: Array) -> No
         out[d] = a * p[d] + b * k[0, d] + c * x[d] + e * k[6, d]
 
 
-@kernel
+@piece
 def _passes(p: Array, x: Array, k: Array, h: float, seed: Array, ring: float, step: float) -> float:
     """Where on the step (0 to 1) the line comes back to its seed, or -1."""
     near = 1e300
