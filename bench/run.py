@@ -35,7 +35,7 @@ from tidal_lens.quantities.gradients import block_gradient, block_vortices, vort
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import Mesh, build_mesh
 from tidal_lens.tracing.streamlines import Lines, TraceSettings, trace_lines
-from tidal_lens.warm import warm_kernels
+from tidal_lens.warm import load_kernels
 from tidal_lens.work import run_chunks
 
 THREADS = 2
@@ -412,7 +412,7 @@ def main() -> None:
     vtkSMPTools.Initialize(THREADS)
     print(f"VTK backend {vtkSMPTools.GetBackend()}, {vtkSMPTools.GetEstimatedNumberOfThreads()} threads; {chosen.points}³ points; "
           f"tolerance {TOLERANCE:g} a step, lines of length {LENGTH:g}; kernels compiled before the clock starts")
-    warm_kernels()
+    load_kernels()
     if chosen.only != "lines":
         large(10.0 if chosen.points >= 128 else 1.0)
     rows = criteria(chosen.points, chosen.rounds) + gradients(chosen.points, chosen.rounds) if chosen.only != "lines" else []

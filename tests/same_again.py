@@ -9,11 +9,31 @@ from tidal_lens.scene.scenery import Scenery
 from tidal_lens.study.history import carried
 
 
+def scene_of(document):
+    """All that is drawn of a document."""
+    return Scenery().scene(document.asking.table(), "#E9EFEF", "#5B6770")
+
+
+def unlike(a, b):
+    """What of two scenes is not the same, item by item, in words."""
+    first, second = ({item.id: item for item in scene.items} for scene in (a, b))
+    told = [f"{name} is in one alone" for name in first.keys() ^ second.keys()]
+    for name in first.keys() & second.keys():
+        for part in ("points", "values", "faces", "offsets"):
+            one, other = (getattr(item[name], part, None) for item in (first, second))
+            if (one is None) != (other is None) or (one is not None and not np.array_equal(one, other, equal_nan=one.dtype.kind == "f")):
+                told.append(f"{part} of {name}")
+        ranges = [(i[name].colours.low, i[name].colours.high) if i[name].colours is not None else None for i in (first, second)]
+        if ranges[0] != ranges[1]:
+            told.append(f"key of {name}: {ranges[0]}, {ranges[1]}")
+    return ", ".join(told) or "no item"
+
+
 def picture(document, size=(480, 320)):
     """What a document shows, in pixels, whatever the window's size."""
     frames = []
     renderer = Renderer(Listener(frames.append, lambda *_: None, lambda *_: None, frames.append))
-    scene = Scenery().scene(document.asking.table(), "#E9EFEF", "#5B6770")
+    scene = scene_of(document)
     renderer.show(scene, document.camera, *size)
     wait(lambda: frames, "the picture")
     renderer.close()
@@ -82,7 +102,7 @@ def opened_anew(document, before, folder):
     settle(other)
     share = differing(before, picture(other.document))
     if share > 0.0:
-        out.append(f"opened anew {share:.2%} of the picture differ")
+        out.append(f"opened anew {share:.2%} of the picture differ: {unlike(scene_of(document), scene_of(other.document))}")
     if other.document.is_changed:
         out.append("a study that was just opened counts as changed")
     other.hide()

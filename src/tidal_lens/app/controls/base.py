@@ -19,6 +19,7 @@ from tidal_lens.app.parts import (
     row,
     rule,
 )
+from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.kinds.kind import Shape
 from tidal_lens.study.model import KeySetting, Layer
 
@@ -60,20 +61,36 @@ class Controls(QWidget, Generic[S]):
         """Show what the layer holds now."""
 
 
-class SurfaceLookControls(Controls[S]):
+class Coloured(Controls[S]):
+    """Controls of a layer that is coloured by a quantity, or plain."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__(document)
+        self.chooser = QuantityChooser("Colour by", "What it is coloured by", plain=True)
+        self.chooser.picked.connect(lambda name: self.relook("Colour", colour_by=name))
+        self.chip = ColourButton("Plain colour")
+        self.chip.picked.connect(lambda c: self.relook("Colour", colour=c))
+        self.key = KeyControls(document)
+
+    def show_colour(self, layer: Layer, evaluator: Evaluator) -> None:
+        """Show what colours the layer."""
+        look = layer.look
+        if look.on != "none":
+            self.chooser.offer(evaluator.store.quantities(), look.colour_by, walls=layer.shape.on_walls)
+            self.chip.setVisible(look.colour_by is None)
+            self.chip.show_value(look.colour)
+            self.key.show_quantity(look.colour_by)
+
+
+class SurfaceLookControls(Coloured[S]):
     """Colour, opacity and mesh lines of a surface."""
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
-        self.chooser = QuantityChooser("Colour by", "What the surface is coloured by", plain=True)
-        self.chooser.picked.connect(lambda name: self.relook("Colour", colour_by=name))
-        self.chip = ColourButton("Plain colour")
-        self.chip.picked.connect(lambda c: self.relook("Colour", colour=c))
         self.opacity = Slider("Opacity", "How solid the surface is", 0.05, 1.0)
         self.opacity.moved.connect(lambda v: self.relook("Opacity", "opacity", opacity=v))
         self.mesh = Check("Mesh lines", "Draw the edges of the faces", lambda on: self.relook("Mesh lines", mesh_lines=on))
         self.arrows = ArrowsControls(document, self.relook)
-        self.key = KeyControls(document)
         self.body.addLayout(row("Colour by", self.chooser, self.chip, stretch=1))
         self.body.addLayout(row("Opacity", self.opacity, stretch=1))
         self.body.addWidget(self.mesh)
@@ -86,13 +103,10 @@ class SurfaceLookControls(Controls[S]):
         if layer is None or evaluator is None or layer.look.on != "surface":
             return
         look = layer.look
-        self.chooser.offer(evaluator.store.quantities(), look.colour_by, walls=layer.shape.on_walls)
-        self.chip.setVisible(look.colour_by is None)
-        self.chip.show_value(look.colour)
+        self.show_colour(layer, evaluator)
         self.opacity.show_value(look.opacity)
         self.mesh.setChecked(look.mesh_lines)
         self.arrows.show_value(look.arrows)
-        self.key.show_quantity(look.colour_by)
 
 
 class KeyControls(QWidget):

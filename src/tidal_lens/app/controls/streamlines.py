@@ -8,14 +8,14 @@ from typing import Any
 from PyQt6.QtWidgets import QWidget
 
 from tidal_lens.app.card_chooser import CardChooser
-from tidal_lens.app.controls.base import Controls, KeyControls
+from tidal_lens.app.controls.base import Coloured
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import Choice, ColourButton, NumberField, QuantityChooser, Slider, column, label, row, rule
+from tidal_lens.app.parts import Choice, NumberField, Slider, column, label, row, rule
 from tidal_lens.study.kinds.streamlines import StreamShape
 from tidal_lens.tracing.streamlines import Lines
 
 
-class StreamControls(Controls[StreamShape]):
+class StreamControls(Coloured[StreamShape]):
     """Seeds, how lines are followed, how they look, and what became of them."""
 
     def __init__(self, document: Document) -> None:
@@ -49,15 +49,10 @@ class StreamControls(Controls[StreamShape]):
         self.tolerance.edited.connect(lambda v: self.reshape("Tolerance", tolerance=v))
         self.body.addLayout(row("Length ≤", self.length, "tolerance", self.tolerance, stretch=1))
         self.body.addWidget(rule())
-        self.chooser = QuantityChooser("Colour by", "What the lines are coloured by", plain=True)
-        self.chooser.picked.connect(lambda name: self.relook("Colour", colour_by=name))
-        self.chip = ColourButton("Plain colour")
-        self.chip.picked.connect(lambda c: self.relook("Colour", colour=c))
         self.width_slider = Slider("Width", "Width of the lines in pixels", 0.5, 8.0)
         self.width_slider.moved.connect(lambda v: self.relook("Width", "width", width=v))
         self.body.addLayout(row("Colour by", self.chooser, self.chip, stretch=1))
         self.body.addLayout(row("Width", self.width_slider, stretch=1))
-        self.key = KeyControls(document)
         self.body.addWidget(self.key)
         self.body.addWidget(rule())
         self.fate = label("", "soft")
@@ -109,11 +104,8 @@ class StreamControls(Controls[StreamShape]):
         self.length.step = float(f"{flow.size / 10:.0e}")
         self.length.show_value(shape.max_length)
         self.tolerance.show_value(shape.tolerance)
-        self.chooser.offer(evaluator.store.quantities(), layer.look.colour_by)
-        self.chip.setVisible(layer.look.colour_by is None)
-        self.chip.show_value(layer.look.colour)
+        self.show_colour(layer, evaluator)
         self.width_slider.show_value(layer.look.width)
-        self.key.show_quantity(layer.look.colour_by)
         self._tell_fate(layer.id)
 
 
