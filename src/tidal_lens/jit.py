@@ -90,10 +90,7 @@ def piece(function: _F) -> _F:
 
 
 def folded(function: _F) -> _F:
-    """Compile a piece of a kernel that is put into its callers: passing arrays on costs more than a short loop does.
-
-    LLVM does it: putting it there as Python, before types are known, takes a third longer to compile and is no faster.
-    """
+    """Compile a piece of a kernel that LLVM puts into its callers: passing arrays on costs more than a short loop does."""
     compiled: _F = numba.njit(forceinline=True, **_WITHIN)(function)
     return compiled
 
@@ -101,6 +98,12 @@ def folded(function: _F) -> _F:
 def summing(function: _F) -> _F:
     """Compile a piece of a kernel whose sums may be taken in any order: several numbers at a time."""
     compiled: _F = numba.njit(**{**_WITHIN, "fastmath": {"contract", "arcp", "nsz", "reassoc"}})(function)
+    return compiled
+
+
+def inlined(function: _F) -> _F:
+    """The same, put there before LLVM sees it: longer to compile, but loops round it are worked on several numbers at a time."""
+    compiled: _F = numba.njit(inline="always", **_WITHIN)(function)
     return compiled
 
 

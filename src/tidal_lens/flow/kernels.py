@@ -7,12 +7,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.jit import folded, kernel
+from tidal_lens.jit import inlined, kernel
 
 Array = NDArray[Any]
 
 
-@folded
+@inlined
 def _det(a0: float, a1: float, a2: float, b0: float, b1: float, b2: float, c0: float, c1: float, c2: float) -> float:
     return a0 * (b1 * c2 - b2 * c1) - a1 * (b0 * c2 - b2 * c0) + a2 * (b0 * c1 - b1 * c0)
 

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import folded, kernel, piece
+from tidal_lens.jit import inlined, kernel, piece
 
 Array = Any
 U = np.uint64  # of unsigned numbers none needs to be tested for a negative sign
@@ -75,7 +75,7 @@ def lambda2(grad: Array, out: Array, begin: int, end: int) -> None:
             out[U(first + number)] = r[U(9 * _TILE) + U(number)]
 
 
-@folded
+@inlined
 def _cubic(a: float, b: float, c: float, d: float, e: float, f: float, g: float, h: float,
            i: float) -> tuple[float, float, float, float]:
     """Discriminant, real root, imaginary part of the complex pair (0 without one), and a third of the trace."""

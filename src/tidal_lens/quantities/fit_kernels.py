@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import folded, kernel, piece, summing
+from tidal_lens.jit import inlined, kernel, piece, summing
 
 Array = Any
 U = np.uint64  # of unsigned numbers none needs to be tested for a negative sign
@@ -19,7 +19,7 @@ _RING = 160  # neighbours that a fit rests on at the most
 _COLUMN, _ROW = LANES, 12 * LANES  # of the normal equations: nine unknowns, and right-hand sides in the columns from 9 on
 
 
-@folded
+@inlined
 def _enter(other: int, slots: Array, ring: Array, count: int) -> int:
     """Add a node to the ring unless it is there already: ``slots`` is a table of places by the node's number."""
     at = (np.int64(other) * 0x9E3779B1) & 511
@@ -135,7 +135,7 @@ def _right_side(rows: Array, count: int, c: int, a: Array, lane: int) -> None:
     a[6, 9 + c, lane], a[7, 9 + c, lane], a[8, 9 + c, lane] = xy, yz, xz
 
 
-@folded
+@inlined
 def _inverse(pivot: float, least: float) -> float:
     """One over a pivot; zero where nothing to speak of is left of it."""
     return 1.0 / pivot if pivot > least else 0.0

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import folded, kernel, piece
+from tidal_lens.jit import inlined, kernel, piece
 from tidal_lens.quantities.fit_kernels import LANES, U, fit_quadratics
 
 Array = Any
@@ -47,7 +47,7 @@ def _take_differences(points: Array, values: Array, node: int, near: Array, begi
         at += U(_ENTRY)
 
 
-@folded
+@inlined
 def _sum_edge(near: Array, i: Any, s: Array, q: Any) -> Any:
     """Add a neighbour to the normal matrix, the first moment and the distances; its place times its weight."""
     x, y, z = near[i], near[i + U(LANES)], near[i + U(2 * LANES)]

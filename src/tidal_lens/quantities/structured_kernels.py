@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import folded, kernel, piece, summing
+from tidal_lens.jit import folded, inlined, kernel, piece, summing
 
 Array = Any
 U = np.uint64  # of unsigned numbers none needs to be tested for a negative sign
@@ -85,7 +85,7 @@ def _differences(flat: Array, nc: int, dims: Array, i: int, j: int, k: int, coun
         _combine(flat, begin, nc * ni * nj, nc * count, nk, k, fourth_order, out, where + 2 * _ROW)
 
 
-@folded
+@inlined
 def _metric(d: Array, r: Any, one: Any) -> Any:
     """Gradients of the indices r, s, t times the determinant, and one over it, from the differences of coordinates.
 

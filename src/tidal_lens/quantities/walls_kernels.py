@@ -6,13 +6,13 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import folded, kernel
+from tidal_lens.jit import inlined, kernel
 from tidal_lens.sampling.kernels import spread
 
 Array = Any
 
 
-@folded
+@inlined
 def _to_triangle(x: float, y: float, z: float, points: Array, a: int, b: int, c: int) -> float:
     """Squared distance from a point to a triangle: by the region of its plane in which the point's foot lies."""
     abx, aby, abz = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
@@ -54,7 +54,7 @@ def curve_keys(centres: Array, low: Array, scale: Array, keys: Array) -> None:
         keys[n] = key
 
 
-@folded
+@inlined
 def _to_box(x: float, y: float, z: float, boxes: Array, row: int) -> float:
     """Squared distance from a point to a box."""
     dx = max(max(boxes[row, 0] - x, x - boxes[row, 3]), 0.0)

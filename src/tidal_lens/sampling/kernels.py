@@ -424,19 +424,24 @@ def weights_of(tetra: bool, q: Array, w: Array) -> None:
     w[7] = (1 - r) * s * t
 
 
+@piece
+def room() -> Any:
+    """What a search works in.
+
+    Block and cell with what belongs to them, the place in the cell, its nodes, the coefficients of its map and of the velocity, two
+    scratches, and what of a tree is still to be looked at.
+    """
+    st, ids = np.empty(6, np.int64), np.empty(8, np.int64)
+    st[:] = -1
+    return st, np.zeros(4), ids, np.empty((8, 3)), np.empty((8, 3)), np.empty((3, 3)), np.empty(3), np.empty((4096, 2), np.int64)
+
+
 @kernel
 def locate(m: Array, targets: Array, slack: float, where: Array, ids_out: Array, weights: Array, begin: int,
            end: int) -> None:
     """For targets begin..end: block in where[n, 0] or -1 outside, cell in where[n, 1], corner nodes and weights."""
-    st = np.full(6, -1, np.int64)
-    q = np.zeros(4)
-    ids = np.empty(8, np.int64)
-    cx = np.empty((8, 3))
-    cv = np.empty((8, 3))
-    jac = np.empty((3, 3))
-    tmp = np.empty(3)
+    st, q, ids, cx, cv, jac, tmp, stack = room()
     w = np.empty(8)
-    stack = np.empty((4096, 2), np.int64)
     p = np.empty(3)
     for n in range(begin, end):
         for d in range(3):

@@ -18,6 +18,7 @@ from tidal_lens.sampling.kernels import (
     jacobian,
     load,
     newton,
+    room,
     search,
     solve,
     tetra_edges,
@@ -40,13 +41,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
     cell (n, 3), block and cell (n, 2), time (n,). By line: points (lines,), reason for ending (lines,), summed error
     estimate (lines,).
     """
-    st = np.full(6, -1, np.int64)
-    q = np.zeros(4)
-    ids = np.empty(8, np.int64)
-    cx = np.empty((8, 3))
-    cv = np.empty((8, 3))
-    jac = np.empty((3, 3))
-    tmp = np.empty(3)
+    st, q, ids, cx, cv, jac, tmp, stack = room()
     rate = np.empty(3)
     p = np.empty(3)
     origin = np.empty(3)
@@ -58,7 +53,6 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
     index = np.empty(3)
     points, blocks, cells = m[0], m[1], m[2]
     back = np.empty(3)
-    stack = np.empty((4096, 2), np.int64)
     row = 0
     i0 = i1 = i2 = i3 = i4 = i5 = i6 = i7 = 0
     for n in range(begin, end):
@@ -512,15 +506,8 @@ def lay_out(behind: Array, ahead: Array, back_p: Array, back_q: Array, back_cell
 @kernel
 def places_of(m: Array, targets: Array, cells: Array, places: Array, begin: int, end: int) -> None:
     """Block and cell (n, 2) that hold targets begin..end, and the place in it (n, 3); block -1 outside."""
-    st = np.full(6, -1, np.int64)
-    q = np.zeros(4)
-    ids = np.empty(8, np.int64)
-    cx = np.empty((8, 3))
-    cv = np.empty((8, 3))
-    jac = np.empty((3, 3))
-    tmp = np.empty(3)
+    st, q, ids, cx, cv, jac, tmp, stack = room()
     p = np.empty(3)
-    stack = np.empty((4096, 2), np.int64)
     for n in range(begin, end):
         for d in range(3):
             p[d] = targets[n, d]

@@ -13,13 +13,13 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import folded, kernel
+from tidal_lens.jit import inlined, kernel
 
 Array = Any
 GAMMA, PRANDTL = 1.4, 0.72
 
 
-@folded
+@inlined
 def _limited(a: float, b: float, c: float, d: float, second: float) -> tuple[float, float]:
     """Values on both sides of the face between b and c: MUSCL, κ = 1/3, van Albada's smooth limiter (van Albada et al. 1982)."""
     one, two, three = b - a, c - b, d - c
@@ -83,7 +83,7 @@ def riemann(rl: float, ul: float, vl: float, wl: float, pl: float, rr: float, ur
     return f0, f1, f2, f3, f4
 
 
-@folded
+@inlined
 def _viscosity(t: float, reynolds: float, sutherland: float) -> float:
     """Sutherland's law (1893) over the free-stream value, divided by the Reynolds number."""
     return t * np.sqrt(t) * (1.0 + sutherland) / (t + sutherland) / reynolds
@@ -160,7 +160,7 @@ def sense_shocks(w: Array, grad: Array, beyond: Array, sensor: Array, begin: int
             sensor[q, k] = min(1.0, max(0.0, (jump - 0.5) / 0.5))
 
 
-@folded
+@inlined
 def _diffusion(grad: Array, w: Array, a: int, ka: int, b: int, kb: int, ex: float, ey: float, ez: float, sx: float, sy: float,
                sz: float, share: float, scale: float, reynolds: float, sutherland: float) -> tuple[float, float, float, float]:
     """Viscous flux of momentum and energy through the face between cells a and b, e apart; ``share`` is the weight of b.
@@ -284,7 +284,7 @@ def residuals(w: Array, grad: Array, sensor: Array, sides: Array, signs: Array, 
                 out[q, f, 4] -= f4
 
 
-@folded
+@inlined
 def _radius(w: Array, q: int, n: int, sx: float, sy: float, sz: float, volume: float, scale: float, reynolds: float,
             sutherland: float) -> float:
     """Spectral radius of the flux through a face: waves and diffusion."""
@@ -295,7 +295,7 @@ def _radius(w: Array, q: int, n: int, sx: float, sy: float, sz: float, volume: f
             + 2.0 * GAMMA / PRANDTL * _viscosity(scale * p / r, reynolds, sutherland) / r * size / volume)
 
 
-@folded
+@inlined
 def _change(w: Array, du: Array, q: int, n: int, sx: float, sy: float, sz: float,
             radius: float) -> tuple[float, float, float, float, float]:
     """Half of F(U + dU)·S - F(U)·S - radius dU of a neighbour."""
