@@ -3,8 +3,10 @@
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF
+from PyQt6.QtTest import QTest
 
-from driving import drag, pick, settle
+from driving import LEFT, NONE, drag, move, pick, settle
+from tidal_lens.study.kinds.streamlines import new_streamlines
 from tidal_lens.study.session import open_study
 
 pytestmark = pytest.mark.gui
@@ -88,3 +90,23 @@ def test_what_is_made_from_a_card_is_not_offered_to_it(window):
     assert walls.id not in unmasked
     assert len(unmasked) == len(whole) - 1
     assert "in " + walls.name in window.deck.cards[window.document.chosen].toolTip()
+
+
+def test_a_bead_that_is_held_stays_its_cards(window):
+    """A card that was begun before arrives, and is chosen, in the middle of a drag."""
+    document = window.document
+    cut = next(x for x in document.study.layers if x.kind == "slice")
+    document.choose(cut.id)
+    settle(window)
+    bead = window.view.handles.bead_at("slice")
+    QTest.mousePress(window.view, LEFT, NONE, bead.toPoint())
+    move(window.view, bead + QPointF(10, 5), button=LEFT)
+    first = document.study.layer(cut.id).shape.position
+    document.add(new_streamlines(document.evaluator.store))
+    lines = document.chosen_layer
+    move(window.view, bead + QPointF(50, 20), button=LEFT)
+    QTest.mouseRelease(window.view, LEFT, NONE, (bead + QPointF(50, 20)).toPoint())
+    settle(window)
+    assert document.study.layer(cut.id).shape.position != first
+    assert document.study.layer(lines.id) == lines
+    assert not document.dragging

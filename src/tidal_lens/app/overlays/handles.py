@@ -13,7 +13,7 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import halo_text, near
 from tidal_lens.app.stage import Stage
-from tidal_lens.study.kinds.kind import Handle, Handles, Shape
+from tidal_lens.study.kinds.kind import Handle, Handles
 from tidal_lens.study.model import Layer
 
 BEAD, SMALL = 6.0, 4.5
@@ -31,7 +31,7 @@ class HandlesOverlay:
         self._held = ""
         self._on_track: dict[str, int] = {}
         self._from = QPointF()
-        self._start: Shape | None = None
+        self._start: Layer | None = None  # whose bead is held, as it was when it was taken
         self._labels: dict[str, QRectF] = {}
 
     def _project(self, points: Vec) -> list[QPointF | None]:
@@ -138,22 +138,26 @@ class HandlesOverlay:
         layer = self._layer()
         if not name or layer is None:
             return False
-        self._held, self._from, self._start = name, at, layer.shape
+        self._held, self._from, self._start = name, at, layer
         self._view.document.dragging = True
         return True
 
     def drag(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> None:
-        layer, start, flow = self._layer(), self._start, self._view.document.flow
-        began = start.handles(flow, None) if start is not None and flow is not None else None
+        document, start = self._view.document, self._start
+        flow = document.flow
+        if start is None or flow is None:
+            return
+        layer = document.study.layer(start.id)  # another card may be chosen by now
+        began = start.shape.handles(flow, None)
         handle = next((h for h in began.beads if h.id == self._held), None) if began is not None else None
-        if layer is None or start is None or flow is None or began is None or handle is None:
+        if layer is None or layer.kind != start.kind or began is None or handle is None:
             return
         move = at - self._from
         if modifiers & _FINE:
             move *= 0.1
         to = self._place(handle) + (self._free(handle, move) if handle.rail is None else self._along(handle, handle.rail, move))
-        shape = start.moved(handle.id, to, flow, snap=bool(modifiers & _SNAP))
-        self._view.document.edit_layer(layer.with_(shape=shape), f"Move {began.what}", f"handle {layer.id} {self._held}")
+        shape = start.shape.moved(handle.id, to, flow, snap=bool(modifiers & _SNAP))
+        document.edit_layer(layer.with_(shape=shape), f"Move {began.what}", f"handle {layer.id} {self._held}")
 
     def _free(self, handle: Handle, move: QPointF) -> Vec:
         """What a drag is in space, in the plane that faces the viewer."""
@@ -179,7 +183,7 @@ class HandlesOverlay:
 
     def let_go(self) -> None:
         if self._held:
-            self._held = ""
+            self._held, self._start = "", None
             self._view.document.release()
 
     def double_click(self, at: QPointF) -> bool:
