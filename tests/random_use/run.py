@@ -143,6 +143,7 @@ def same(chosen):
     for seed in range(chosen.seed, chosen.seed + chosen.same):
         window = Window()
         window.document.noticed.connect(hear)
+        window.faults.install()
         window.resize(1280, 800)
         window.show()
         window.open_demo(CASES[seed % 3])
