@@ -40,6 +40,10 @@ class MissingQuantityError(TidalLensError):
     """A quantity cannot be had from this result."""
 
 
+class TooManyError(TidalLensError):
+    """More was asked for than can be drawn."""
+
+
 class LostLayerError(TidalLensError):
     """The card that another is made from is gone."""
 

@@ -28,6 +28,8 @@ class Stage(QWidget):
         The picture.
     shown_camera : Camera or None
         What it was seen by: overlays are laid over it, not over what is still on its way.
+    depths : ndarray or None
+        How far away what is seen is, of any resolution; not finite where nothing is.
     typing : TypingHere
         Opens a small field in the view.
     """
@@ -40,7 +42,7 @@ class Stage(QWidget):
         self.image: QImage | None = None
         self.shown_camera: Camera | None = None
         self.typing = TypingHere(self, self.pointed.emit)
-        self._depth: NDArray[np.floating] | None = None
+        self.depths: NDArray[np.floating] | None = None
 
     def redraw(self, *, draft: bool = False) -> None:
         """Ask for a picture."""
@@ -50,13 +52,13 @@ class Stage(QWidget):
         """Another picture is there."""
         height, width = frame.pixels.shape[:2]
         self.image = QImage(frame.pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
-        self._depth = frame.depth
+        self.depths = frame.depth
         self.shown_camera = camera or self.shown_camera
         self.update()
 
     def point_at(self, at: QPointF) -> NDArray[np.float64] | None:
         """The point in space that is seen at a place, or None."""
-        depths, camera = self._depth, self.shown_camera
+        depths, camera = self.depths, self.shown_camera
         if depths is None or camera is None or not self.rect().contains(at.toPoint()):
             return None
         height, width = depths.shape

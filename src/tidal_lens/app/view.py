@@ -22,6 +22,7 @@ from tidal_lens.app.jobs import Slot
 from tidal_lens.app.overlays.base import Overlay
 from tidal_lens.app.overlays.handles import HandlesOverlay
 from tidal_lens.app.overlays.keys import KeysOverlay
+from tidal_lens.app.overlays.labels import LabelsOverlay
 from tidal_lens.app.overlays.pin import PinOverlay
 from tidal_lens.app.overlays.rose import RoseOverlay
 from tidal_lens.app.small_pictures import SmallPictures
@@ -71,7 +72,7 @@ class FlowView(Stage):
         self.hand = Hand(self, self.eye)
         self.under = UnderPointer(self)
         self.small = SmallPictures(self.small_ready.emit)
-        self._overlays: tuple[Overlay, ...] = (self.handles, self.keys, self.rose, self.pin)
+        self._overlays: tuple[Overlay, ...] = (self.handles, self.keys, self.rose, self.pin, LabelsOverlay(self))
         self._held: Overlay | None = None
         self._cameras: dict[int, Camera] = {}
         self._newest = 0
@@ -226,8 +227,7 @@ class FlowView(Stage):
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is not None:
-            at = QPointF(event.pos())
-            any(o.menu(at) for o in self._overlays)
+            any(o.menu(QPointF(event.pos())) for o in self._overlays)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and not self.hand.key(Qt.Key(event.key())):

@@ -14,7 +14,7 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.memory import KEEPER
 from tidal_lens.scene.palettes import palette
 from tidal_lens.scene.scene import ColourMap, Item, LinesItem, Scene, SurfaceItem
-from tidal_lens.study.dressings import Arrows, Dressed
+from tidal_lens.study.dressings import Dressed, Dressing
 from tidal_lens.study.evaluate import Evaluated
 from tidal_lens.study.model import Layer, Study
 
@@ -112,7 +112,7 @@ class Scenery:
         for number, (dressed, how) in enumerate(zip(result.dressed, layer.look.dressings(), strict=False)):
             name = f"·{number} {layer.id}"  # a card's small picture is without them
 
-            def make(dressed: Dressed = dressed, how: Arrows = how, name: str = name) -> Item:
+            def make(dressed: Dressed = dressed, how: Dressing = how, name: str = name) -> Item:
                 return LinesItem(name, dressed.points, dressed.offsets, None, None, how.colour, how.width, pickable=False, lying=True)
 
             out.append(self._keep(name, (id(dressed.points), how.colour, how.width), make))

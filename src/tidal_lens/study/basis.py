@@ -13,7 +13,7 @@ from functools import cached_property
 
 from tidal_lens.quantities.names import FORMULA
 from tidal_lens.quantities.store import QuantityStore
-from tidal_lens.study.dressings import Arrows
+from tidal_lens.study.dressings import Dressing
 from tidal_lens.study.kinds.kind import Shape
 from tidal_lens.study.model import Study
 from tidal_lens.study.value import Value, walk
@@ -79,7 +79,7 @@ def masked_basis(of: Basis, mask: Shape, store: QuantityStore) -> Basis:
     return Basis(store.flow.number, "masked", of, mask, tuple((n, store.signature(n)) for n in mask.needs()))
 
 
-def dressing_basis(shape: Basis, dressing: Arrows, store: QuantityStore) -> Basis:
+def dressing_basis(shape: Basis, dressing: Dressing, store: QuantityStore) -> Basis:
     """What a dressing of a shape rests on."""
     return Basis(store.flow.number, "dressing", shape, dressing.shaped(), tuple((n, store.signature(n)) for n in dressing.needs()))
 

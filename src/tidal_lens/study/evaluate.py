@@ -18,7 +18,7 @@ from tidal_lens.kept import Kept
 from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.store import Distribution, QuantityStore
 from tidal_lens.study.basis import Basis, colours_basis, dressing_basis, masked_basis, shape_basis
-from tidal_lens.study.dressings import Arrows, Dressed
+from tidal_lens.study.dressings import Dressed, Dressing
 from tidal_lens.study.kinds.kind import Geometry, Made, Shape
 from tidal_lens.study.model import KeySetting, Layer, Study
 from tidal_lens.study.value import walk
@@ -262,7 +262,7 @@ class Evaluator:
 
         return self.answers.shapes.obtain(basis, left)
 
-    def _dress(self, basis: Basis, dressing: Arrows, made: Made, token: Token) -> Dressed:
+    def _dress(self, basis: Basis, dressing: Dressing, made: Made, token: Token) -> Dressed:
         token.check()
         surface = made.geometry
         assert isinstance(surface, Surface)

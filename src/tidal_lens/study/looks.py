@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from tidal_lens.study.dressings import Arrows
+from tidal_lens.study.dressings import Arrows, Contours, Dressing
 from tidal_lens.study.value import Colour, Opacity, QuantityName, Value
 
 
@@ -18,11 +18,12 @@ class SurfaceLook(Value):
     colour: Colour = "#C9C2B4"
     opacity: Opacity = 1.0
     mesh_lines: bool = False
+    contours: Contours | None = None
     arrows: Arrows | None = None
 
-    def dressings(self) -> tuple[Arrows, ...]:
+    def dressings(self) -> tuple[Dressing, ...]:
         """Those that are on."""
-        return (self.arrows,) if self.arrows is not None else ()
+        return tuple(d for d in (self.contours, self.arrows) if d is not None)
 
 
 class LineLook(Value):
@@ -33,7 +34,7 @@ class LineLook(Value):
     colour: Colour = "#0E6E7E"
     width: Annotated[float, Field(ge=0.5, le=12.0)] = 2.0
 
-    def dressings(self) -> tuple[Arrows, ...]:
+    def dressings(self) -> tuple[Dressing, ...]:
         """None yet."""
         return ()
 
@@ -45,7 +46,7 @@ class NoLook(Value):
     colour_by: None = None
     colour: Colour = "#B0246B"
 
-    def dressings(self) -> tuple[Arrows, ...]:
+    def dressings(self) -> tuple[Dressing, ...]:
         """None."""
         return ()
 

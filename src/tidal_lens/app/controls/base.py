@@ -7,6 +7,7 @@ from typing import Any, Generic, TypeVar, cast
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from tidal_lens.app.controls.arrows import ArrowsControls
+from tidal_lens.app.controls.contours import ContoursControls
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import (
     Check,
@@ -90,10 +91,12 @@ class SurfaceLookControls(Coloured[S]):
         self.opacity = Slider("Opacity", "How solid the surface is", 0.05, 1.0)
         self.opacity.moved.connect(lambda v: self.relook("Opacity", "opacity", opacity=v))
         self.mesh = Check("Mesh lines", "Draw the edges of the faces", lambda on: self.relook("Mesh lines", mesh_lines=on))
+        self.contours = ContoursControls(document, self.relook)
         self.arrows = ArrowsControls(document, self.relook)
         self.body.addLayout(row("Colour by", self.chooser, self.chip, stretch=1))
         self.body.addLayout(row("Opacity", self.opacity, stretch=1))
         self.body.addWidget(self.mesh)
+        self.body.addWidget(self.contours)
         self.body.addWidget(self.arrows)
         self.body.addWidget(self.key)
 
@@ -106,6 +109,7 @@ class SurfaceLookControls(Coloured[S]):
         self.show_colour(layer, evaluator)
         self.opacity.show_value(look.opacity)
         self.mesh.setChecked(look.mesh_lines)
+        self.contours.show_value(look.contours)
         self.arrows.show_value(look.arrows)
 
 

@@ -1,0 +1,55 @@
+"""Labels of contour lines, painted over the picture."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QPainter
+
+from tidal_lens.app.overlays.painting import measure, paint_marks
+from tidal_lens.app.stage import Stage
+from tidal_lens.scene.label_marks import label_marks
+from tidal_lens.scene.marks import Mark
+
+
+class LabelsOverlay:
+    """Nothing to hold: only to be read."""
+
+    def __init__(self, view: Stage) -> None:
+        self._view = view
+
+    def marks(self) -> list[Mark]:
+        """All labels of what is drawn, as far as they can be seen."""
+        document, camera = self._view.document, self._view.shown_camera
+        if camera is None:
+            return []
+        taken: list[tuple[float, float, float, float]] = []
+        out: list[Mark] = []
+        for layer in document.study.layers:
+            result = document.asking.results.get(layer.id)
+            if result is None or not document.study.is_drawn(layer):
+                continue
+            for dressed in result.dressed:
+                out += label_marks(dressed.places, dressed.texts, camera, (self._view.width(), self._view.height()), self._view.depths,
+                                   measure, taken)
+        return out
+
+    def paint(self, p: QPainter) -> None:
+        paint_marks(p, self.marks())
+
+    def grasp(self, _at: QPointF) -> bool:
+        return False
+
+    def drag(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> None:
+        """Nothing is held."""
+
+    def let_go(self) -> None:
+        """Nothing was held."""
+
+    def double_click(self, _at: QPointF) -> bool:
+        return False
+
+    def menu(self, _at: QPointF) -> bool:
+        return False
+
+    def hint(self, _at: QPointF) -> str:
+        return ""
