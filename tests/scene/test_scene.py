@@ -79,6 +79,16 @@ def test_palettes_are_even_and_break_where_they_should():
     assert jumps.max() > 5 * np.sort(jumps)[-2]
 
 
+def test_bands_and_the_other_way_round():
+    table = palette("even", 0.0, 1.0, 4)
+    edges = np.flatnonzero(np.abs(np.diff(table[:, :3].astype(int), axis=0)).sum(axis=1))
+    assert edges.tolist() == [SIZE // 4 - 1, SIZE // 2 - 1, 3 * SIZE // 4 - 1]
+    assert np.array_equal(palette("even", 0, 1, flipped=True), palette("even", 0, 1)[::-1])
+    lopsided = palette("signed", -1.0, 3.0, flipped=True)
+    assert light(lopsided).argmax() == pytest.approx(SIZE / 4, abs=2), "it is pale at zero all the same"
+    assert np.array_equal(palette("mach", 0, 2, flipped=True), palette("mach", 0, 2)), "below and above stay what they are"
+
+
 def test_angles_go_round():
     from tidal_lens.quantities.spread import distribution_of
     from tidal_lens.study.evaluate import key_range

@@ -26,7 +26,8 @@ number = st.floats(-1e6, 1e6)
 vector = st.tuples(number, number, number)
 quantity = st.sampled_from(["mach", "cp", "file:Ω", "formula:mine", "formula:mine.x"])
 surface = st.builds(SurfaceLook, colour_by=st.none() | quantity, opacity=st.floats(0.05, 1.0), mesh_lines=st.booleans(),
-                    contours=st.none() | st.builds(Contours, of=quantity, low=number, high=number, listed=st.lists(number, max_size=3).map(tuple)),
+                    contours=st.none() | st.builds(Contours, of=quantity, low=number, high=number,
+                                                   listed=st.lists(number, max_size=3).map(tuple)),
                     arrows=st.none() | st.builds(Arrows, of=quantity, spacing=st.floats(0.004, 0.5), even=st.booleans()))
 begun = st.one_of(
     st.builds(Begun, st.just("Walls"), st.builds(WallShape, boundaries=st.lists(st.text(max_size=5), max_size=3).map(tuple)), surface),

@@ -7,7 +7,9 @@ from PyQt6.QtGui import QContextMenuEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu
 
-from driving import choose, click, drag, keys, move, settle, slide, spin, type_into, wait
+from driving import choose, click, drag, keys, move, pixels, settle, slide, spin, type_into, wait
+from tidal_lens.scene.palettes import palette
+from tidal_lens.study.files import load_study
 from tidal_lens.study.kinds.isosurface import IsoShape
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.model import KeySetting, Layer
@@ -113,7 +115,7 @@ def test_the_menu_of_a_key(window):
     QApplication.sendEvent(window.view, event)
     spin(0.05)
     menu = next(m for m in window.view.findChildren(QMenu) if m.isVisible())
-    _, reset = menu.actions()
+    _, _, reset = menu.actions()
     assert not reset.isEnabled()
     choose(menu, "Symmetric about zero")
     assert window.document.study.keys["mach"] == KeySetting(symmetric=True)
@@ -122,6 +124,43 @@ def test_the_menu_of_a_key(window):
     window.act("undo")
     assert window.document.study.keys == {}
     settle(window)
+
+
+def test_a_keys_bands_palette_and_what_lies_beyond(window, tmp_path):
+    document = window.document
+    document.choose(next(x.id for x in document.study.layers if x.kind == "slice"))
+    settle(window)
+    key = window.bench.card.controls["slice"].key
+    low, high = document.key("mach")[1:]
+    bands = np.unique(palette("mach", low, high, 5)[:, :3], axis=0).astype(int)
+    assert len(bands) == 5
+
+    def in_bands():
+        return int((np.abs(pixels(window.view)[:, :, None] - bands).max(axis=-1).min(axis=-1) <= 3).sum())
+
+    smooth = in_bands()
+    type_into(key.bands, "5")
+    settle(window)
+    assert in_bands() > max(4 * smooth, 20000)
+    type_into(key.low, f"{low + 0.4 * (high - low):.3f}")
+    click(key.beyond.button("grey"))
+    settle(window)
+    grey = (np.abs(pixels(window.view).astype(int) - 158).max(axis=-1) <= 2).sum()
+    assert grey > 2000, "what lies below is grey"
+    click(key.beyond.button("nothing"))
+    settle(window)
+    assert (np.abs(pixels(window.view).astype(int) - 158).max(axis=-1) <= 2).sum() < 0.2 * grey
+    assert not key.flipped.isVisible(), "a palette that breaks at Mach 1 is not turned round"
+    setting = document.study.keys["mach"]
+    assert (setting.bands, setting.beyond) == (5, "nothing")
+    drag(window.view, window.view.keys.grip_at("mach", "high"), window.view.keys.grip_at("mach", "high") + QPointF(0, 20))
+    assert document.study.keys["mach"].bands == 5, "a drag of an end keeps the rest"
+    assert document.save(tmp_path / "a.tidal")
+    assert load_study(tmp_path / "a.tidal").keys == document.study.keys
+    while document.undo_what:
+        window.act("undo")
+    settle(window)
+    assert document.study.keys == {}
 
 
 def test_a_key_end_is_typed_in_the_view_and_ends_never_cross(window):

@@ -157,7 +157,7 @@ class Asking:
 
         def key(name: str) -> Key | None:
             known = self.key(name)
-            return None if known is None else Key(known[1], known[2], evaluator.store.describe(name).scale)
+            return None if known is None else Key.of(document.study, evaluator.store.describe(name).scale, name, *known[1:])
 
         return Table(flow, document.study, self.results, key, self._outline(evaluator) if document.study.outline else None)
 

@@ -14,7 +14,7 @@ from tidal_lens.app import theme
 from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
 from tidal_lens.scene.palettes import palette
-from tidal_lens.study.model import Layer
+from tidal_lens.study.model import KeySetting, Layer
 from tidal_lens.study.words import Words
 
 WIDTH, HEIGHT, PICTURE = 152, 108, 58
@@ -142,7 +142,8 @@ class Card(QWidget):
             p.setBrush(QColor(layer.look.colour))
             p.drawRect(chip)
             return
-        table = palette(self.document.evaluator.store.describe(name).scale, known[1], known[2])
+        setting = self.document.study.keys.get(name, KeySetting())
+        table = palette(self.document.evaluator.store.describe(name).scale, known[1], known[2], setting.bands, flipped=setting.flipped)
         pieces = 28
         for n in range(pieces):
             r, g, b, _ = (int(c) for c in table[(2 * n + 1) * len(table) // (2 * pieces)])

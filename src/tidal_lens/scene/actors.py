@@ -91,6 +91,10 @@ def _fill(table: Any, colours: ColourMap) -> None:
     table.SetTable(array)
     table.SetRange(colours.low, colours.high)
     table.SetNanColor(*_NO_VALUE)
+    beyond = _NO_VALUE if colours.beyond == "grey" else (*_NO_VALUE[:3], 0.0)
+    for use, colour in ((table.SetUseBelowRangeColor, table.SetBelowRangeColor), (table.SetUseAboveRangeColor, table.SetAboveRangeColor)):
+        use(colours.beyond != "colour")
+        colour(*beyond)
     table.Modified()
 
 

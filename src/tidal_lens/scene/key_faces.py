@@ -12,12 +12,13 @@ from tidal_lens.quantities.store import Distribution, Quantity
 from tidal_lens.scene.marks import Dot, Mark, Measure, Path, Plate, Tint, Words, cut_short
 from tidal_lens.scene.palettes import palette
 from tidal_lens.study.evaluate import Evaluator
-from tidal_lens.study.model import Study
+from tidal_lens.study.model import KeySetting, Study
 from tidal_lens.study.words import number_text
 
 LEFT, TOP, WIDTH, HEIGHT, BAR, SPREAD, LINE = 12.0, 12.0, 124.0, 236.0, 13.0, 30.0, 13.0
 BEAD = -6.0  # of isosurface values, from the left edge of the bar
 _TITLE, _SMALL, _NUMBER = 12.5, 11.0, 12.0
+_GREY = "#9E9E9E"  # where there is no value, or one beyond the range
 KeyOf = Callable[[str], tuple[Distribution, float, float] | None]
 
 
@@ -41,6 +42,8 @@ class KeyFace:
         As it fits.
     told : tuple of str
         Unit, and how the values came about, in as many lines as that takes.
+    setting : KeySetting
+        What the user set on it.
     """
 
     quantity: Quantity
@@ -54,6 +57,7 @@ class KeyFace:
     beads: tuple[tuple[str, float], ...]
     title: str
     told: tuple[str, ...]
+    setting: KeySetting
 
     @property
     def bar_left(self) -> float:
@@ -110,13 +114,17 @@ class KeyFace:
         return [Path((*shape, (edge, self.y_of(b))), Tint("soft", 0.45))]
 
     def _bar(self) -> list[Mark]:
-        table = palette(self.quantity.scale, self.low, self.high)
+        table = palette(self.quantity.scale, self.low, self.high, self.setting.bands, flipped=self.setting.flipped)
         out: list[Mark] = []
         for n in range(int(self.bar_bottom - self.bar_top)):
             value = self.value_at(self.bar_top + n + 0.5)
             share = (value - self.low) / (self.high - self.low)
             r, g, b, _ = (int(c) for c in table[int(min(max(share, 0.0), 0.9999) * len(table))])
-            tint = Tint(f"#{r:02x}{g:02x}{b:02x}", 1.0 if self.low <= value <= self.high else 0.35)
+            tint = Tint(f"#{r:02x}{g:02x}{b:02x}")
+            if not self.low <= value <= self.high:
+                if self.setting.beyond == "nothing":
+                    continue
+                tint = Tint(_GREY) if self.setting.beyond == "grey" else Tint(tint.role, 0.35)
             out.append(Plate((self.bar_left, self.bar_top + n, BAR, 1.2), tint))
         return [*out, Plate((self.bar_left, self.bar_top, BAR, self.bar_bottom - self.bar_top), None, Tint("soft"))]
 
@@ -184,7 +192,8 @@ def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, width: float, h
         quantity = evaluator.store.describe(name)
         title = cut_short(quantity.title, WIDTH - 12, _TITLE, True, measure)
         told = _told(quantity, evaluator.flow.si_units, spread.coarse, measure)
-        found.append(KeyFace(quantity, spread, low, high, left, TOP, min(HEIGHT, height - 40), axis, tuple(beads), title, told))
+        found.append(KeyFace(quantity, spread, low, high, left, TOP, min(HEIGHT, height - 40), axis, tuple(beads), title, told,
+                             study.keys.get(name, KeySetting())))
     return found
 
 

@@ -77,7 +77,7 @@ def _table(scale: str, low: float, high: float) -> bytes:
     return out.tobytes()
 
 
-def palette(scale: str, low: float, high: float) -> NDArray[np.uint8]:
+def palette(scale: str, low: float, high: float, bands: int = 0, *, flipped: bool = False) -> NDArray[np.uint8]:
     """Colours from low to high for a kind of quantity; shape (SIZE, 4).
 
     Parameters
@@ -86,5 +86,16 @@ def palette(scale: str, low: float, high: float) -> NDArray[np.uint8]:
         ``even``, ``signed`` (pale at 0), ``mach`` (breaks at exactly 1) or ``angle`` (ends as it begins).
     low, high : float
         Ends of the colour key.
+    bands : int
+        Of how many plain colours; smooth for 0.
+    flipped : bool
+        The other way round; a palette that breaks at Mach 1 stays as it is.
     """
-    return np.frombuffer(_table(scale, low, high), np.uint8).reshape(SIZE, 4)
+    turned = flipped and scale != "mach"
+    ends = (-high, -low) if turned and scale == "signed" else (low, high)
+    table = np.frombuffer(_table(scale, *ends), np.uint8).reshape(SIZE, 4)
+    table = table[::-1] if turned else table
+    if bands:
+        share = (np.arange(SIZE) + 0.5) / SIZE
+        table = table[((np.floor(share * bands) + 0.5) / bands * SIZE).astype(int)]
+    return table

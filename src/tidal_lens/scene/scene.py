@@ -13,11 +13,12 @@ Points = NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class ColourMap:
-    """Colours from low to high, shape (n, 4) uint8."""
+    """Colours from low to high, shape (n, 4) uint8; ``beyond`` is as of :class:`tidal_lens.study.model.KeySetting`."""
 
     table: NDArray[np.uint8]
     low: float
     high: float
+    beyond: str = "colour"
 
 
 @dataclass(frozen=True, eq=False)

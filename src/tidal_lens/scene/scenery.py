@@ -16,7 +16,7 @@ from tidal_lens.scene.palettes import palette
 from tidal_lens.scene.scene import ColourMap, Item, LinesItem, Scene, SurfaceItem
 from tidal_lens.study.dressings import Dressed, Dressing
 from tidal_lens.study.evaluate import Evaluated
-from tidal_lens.study.model import Layer, Study
+from tidal_lens.study.model import KeySetting, Layer, Study
 
 OUTLINE = "·outline"
 _MAPS = 64
@@ -24,11 +24,20 @@ _MAPS = 64
 
 @dataclass(frozen=True)
 class Key:
-    """The range of a colour key, and which sort of palette it has."""
+    """The range of a colour key, which sort of palette it has, and what the user set on it."""
 
     low: float
     high: float
     scale: str
+    bands: int = 0
+    flipped: bool = False
+    beyond: str = "colour"
+
+    @staticmethod
+    def of(study: Study, scale: str, name: str, low: float, high: float) -> Key:
+        """The key of a quantity in a study."""
+        setting = study.keys.get(name, KeySetting())
+        return Key(low, high, scale, setting.bands, setting.flipped, setting.beyond)
 
 
 @dataclass(frozen=True, eq=False)
@@ -131,7 +140,8 @@ class Scenery:
         if key not in self._maps:
             if len(self._maps) > _MAPS:
                 self._maps.clear()
-            self._maps[key] = ColourMap(palette(key.scale, key.low, key.high), key.low, key.high)
+            self._maps[key] = ColourMap(palette(key.scale, key.low, key.high, key.bands, flipped=key.flipped), key.low, key.high,
+                                        key.beyond)
         return self._maps[key]
 
     def _item(self, layer: Layer, result: Evaluated, key: Callable[[str], Key | None]) -> Item:

@@ -72,11 +72,26 @@ class Layer(Value):
 
 
 class KeySetting(Value):
-    """What the user set on a quantity's colour key; None means by the data."""
+    """What the user set on a quantity's colour key; None means by the data.
+
+    Attributes
+    ----------
+    low, high, symmetric
+        Its range.
+    bands : int
+        Of how many plain colours it is; smooth for 0.
+    flipped : bool
+        Whether its palette runs the other way; not where it breaks at Mach 1.
+    beyond : str
+        What is drawn where values lie beyond the range: the colour of the end, grey, or nothing.
+    """
 
     low: FiniteFloat | None = None
     high: FiniteFloat | None = None
     symmetric: bool = False
+    bands: Annotated[int, Field(ge=0, le=64)] = 0
+    flipped: bool = False
+    beyond: Literal["colour", "grey", "nothing"] = "colour"
 
 
 class SeenRange(Value):

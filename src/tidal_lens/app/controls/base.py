@@ -11,6 +11,7 @@ from tidal_lens.app.controls.contours import ContoursControls
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import (
     Check,
+    Choice,
     ColourButton,
     NumberField,
     QuantityChooser,
@@ -127,10 +128,18 @@ class KeyControls(QWidget):
         self.symmetric = Check("Symmetric about zero", "Make both ends equally far from zero", self._mirror)
         self.reset = QPushButton("Reset")
         self.reset.setToolTip("Let the data set the range")
-        self.reset.clicked.connect(lambda: self.set_all(KeySetting(), "Reset the key"))
+        self.reset.clicked.connect(lambda: self._say("Reset the key", low=None, high=None, symmetric=False))
+        self.bands = NumberField("Bands", "Of how many plain colours the key is; 0 is smooth", 1, 0, 64)
+        self.bands.whole = True
+        self.bands.edited.connect(lambda v: self._say("Bands of the key", bands=int(v)))
+        self.flipped = Check("Flipped", "Let the palette run the other way", lambda on: self._say("Flip the palette", flipped=on))
+        self.beyond = Choice([("colour", "Colour", "Beyond the range the colour of its end is drawn"),
+                              ("grey", "Grey", "Beyond the range grey is drawn"),
+                              ("nothing", "Nothing", "Beyond the range nothing is drawn")])
+        self.beyond.picked.connect(lambda what: self._say("Beyond the range", beyond=what))
         self.title = label("", "soft")
         column(self, rule(), self.title, row("From, to", self.low, self.high, stretch=1), row(self.symmetric, self.reset, stretch=0),
-               spacing=6)
+               row("Bands", self.bands, self.flipped, stretch=1), row("Beyond", self.beyond, stretch=1), spacing=6)
 
     def _set(self, what: str, **changes: Any) -> None:
         if self._name is None:
@@ -141,9 +150,12 @@ class KeyControls(QWidget):
             setting = setting.with_(low=known[1], high=known[2], symmetric=False)
         self.set_all(setting.with_(**changes), what)
 
-    def _mirror(self, on: bool) -> None:
+    def _say(self, what: str, **changes: Any) -> None:
         if self._name is not None:
-            self.set_all(self.document.study.keys.get(self._name, KeySetting()).with_(symmetric=on), "Symmetric key")
+            self.set_all(self.document.study.keys.get(self._name, KeySetting()).with_(**changes), what)
+
+    def _mirror(self, on: bool) -> None:
+        self._say("Symmetric key", symmetric=on)
 
     def set_all(self, setting: KeySetting, what: str) -> None:
         """Give the key another setting."""
@@ -164,7 +176,7 @@ class KeyControls(QWidget):
             return
         self.title.setText(f"Colour key: {quantity.label} · {quantity.made}")
         known = self.document.key(name)
-        for field in (self.low, self.high, self.symmetric, self.reset):
+        for field in (self.low, self.high, self.symmetric, self.reset, self.bands, self.flipped, self.beyond):
             field.setEnabled(known is not None)
         if known is not None:
             spread, low, high = known
@@ -173,6 +185,10 @@ class KeyControls(QWidget):
             self.high.show_value(high)
             setting = self.document.study.keys.get(name, KeySetting())
             self.symmetric.setChecked(setting.symmetric)
+            self.bands.show_value(setting.bands)
+            self.flipped.setVisible(quantity.scale != "mach")
+            self.flipped.setChecked(setting.flipped)
+            self.beyond.show_value(setting.beyond)
 
 
 def _nice_step(span: float) -> float:

@@ -12,6 +12,8 @@ from tidal_lens.app.stage import Stage
 from tidal_lens.scene.key_faces import BEAD, KeyFace, key_faces
 from tidal_lens.study.model import KeySetting
 
+BANDS = 10  # to begin with
+
 
 class KeysOverlay:
     """All colour keys of the view."""
@@ -84,11 +86,11 @@ class KeysOverlay:
             old = document.study.keys.get(name, KeySetting())
             if old.symmetric:
                 reach = max(abs(value), gap)
-                setting = KeySetting(low=-reach, high=reach, symmetric=True)
+                setting = old.with_(low=-reach, high=reach)
             elif what == "low":
-                setting = KeySetting(low=min(value, key.high - gap), high=key.high)
+                setting = old.with_(low=min(value, key.high - gap), high=key.high)
             else:
-                setting = KeySetting(low=key.low, high=max(value, key.low + gap))
+                setting = old.with_(low=key.low, high=max(value, key.low + gap))
             document.edit(document.study.with_key(name, setting), "Key range", grip)
         else:
             layer = document.study.layer(what)
@@ -118,15 +120,20 @@ class KeysOverlay:
         document = self._view.document
         setting = document.study.keys.get(name, KeySetting())
         menu = QMenu(self._view)
-        mirror = menu.addAction("Symmetric about zero")
+        mirror, bands = menu.addAction("Symmetric about zero"), menu.addAction("In bands")
         reset = menu.addAction("Reset the range")
-        if mirror is not None and reset is not None:
+        if mirror is not None and reset is not None and bands is not None:
+            bands.setCheckable(True)
+            bands.setChecked(bool(setting.bands))
+            bands.toggled.connect(lambda on: document.edit(
+                document.study.with_key(name, setting.with_(bands=BANDS if on else 0)), "Bands of the key"))
             mirror.setCheckable(True)
             mirror.setChecked(setting.symmetric)
             mirror.toggled.connect(lambda on: document.edit(
                 document.study.with_key(name, setting.with_(symmetric=on)), "Symmetric key"))
-            reset.setEnabled(setting != KeySetting())
-            reset.triggered.connect(lambda: document.edit(document.study.with_key(name, KeySetting()), "Reset the key"))
+            reset.setEnabled((setting.low, setting.high, setting.symmetric) != (None, None, False))
+            plain = setting.with_(low=None, high=None, symmetric=False)
+            reset.triggered.connect(lambda: document.edit(document.study.with_key(name, plain), "Reset the key"))
         menu.popup(self._view.mapToGlobal(at.toPoint()))
         return True
 
