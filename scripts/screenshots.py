@@ -13,8 +13,11 @@ from PyQt6.QtWidgets import QApplication
 
 from tidal_lens.app import theme
 from tidal_lens.app.start import application, complete
+from tidal_lens.app.stations.case import CaseStation
+from tidal_lens.app.stations.derive import DeriveStation
 from tidal_lens.app.window import Window
 from tidal_lens.demo.kittiwake import ASSETS, demo_file
+from tidal_lens.study.dressings import Contours
 from tidal_lens.study.looks import LineLook
 from tidal_lens.study.model import KeySetting
 
@@ -38,7 +41,9 @@ def shoot(window: Window, name: str) -> None:
 
 def write_formula(window: Window) -> None:
     """A formula, taken up, tried and put on the slice."""
-    panel = window.bench.derive.formula
+    derive = window.bench.pages["derive"]
+    assert isinstance(derive, DeriveStation)
+    panel = derive.formula
     panel.take_up("turning_angle", "angle(velocity, free_stream_velocity) * 180 / pi")
     panel.keep.click()
     settle(window)
@@ -64,7 +69,8 @@ def main() -> None:
     settle(window)
     window.show_station("case")
     shoot(window, "case")
-    case = window.bench.case
+    case = window.bench.pages["case"]
+    assert isinstance(case, CaseStation)
     case.balance.button.click()
     while not case.balance.balances:
         settle(window)
@@ -89,6 +95,16 @@ def main() -> None:
     document.edit_layer(first.with_(look=first.look.with_(opacity=0.55)), "Opacity")
     window.show_station("look")
     shoot(window, "look")
+    iso = document.chosen
+    cut = document.study.layer(first.id)
+    assert cut is not None
+    contours = Contours(of="mach", low=0.9, high=2.0, step=0.1)
+    document.edit(document.study.replacing(cut.with_(look=cut.look.with_(opacity=1.0, contours=contours))).with_key(
+        "mach", KeySetting(low=0.8, high=2.0, bands=12)).without(str(iso)), "Bands")
+    document.choose(first.id)
+    shoot(window, "contours")
+    window.act("undo")
+    document.choose(iso)
     window.act("add-streamlines")
     layer = document.chosen_layer
     assert layer is not None

@@ -131,6 +131,7 @@ class KeyControls(QWidget):
         self.reset.clicked.connect(lambda: self._say("Reset the key", low=None, high=None, symmetric=False))
         self.bands = NumberField("Bands", "Of how many plain colours the key is; 0 is smooth", 1, 0, 64)
         self.bands.whole = True
+        self.bands.setFixedWidth(96)
         self.bands.edited.connect(lambda v: self._say("Bands of the key", bands=int(v)))
         self.flipped = Check("Flipped", "Let the palette run the other way", lambda on: self._say("Flip the palette", flipped=on))
         self.beyond = Choice([("colour", "Colour", "Beyond the range the colour of its end is drawn"),
@@ -139,7 +140,7 @@ class KeyControls(QWidget):
         self.beyond.picked.connect(lambda what: self._say("Beyond the range", beyond=what))
         self.title = label("", "soft")
         column(self, rule(), self.title, row("From, to", self.low, self.high, stretch=1), row(self.symmetric, self.reset, stretch=0),
-               row("Bands", self.bands, self.flipped, stretch=1), row("Beyond", self.beyond, stretch=1), spacing=6)
+               row("Bands", self.bands, self.flipped, stretch=2), row("Beyond", self.beyond, stretch=1), spacing=6)
 
     def _set(self, what: str, **changes: Any) -> None:
         if self._name is None:
