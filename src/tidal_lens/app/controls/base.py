@@ -177,8 +177,10 @@ class KeyControls(QWidget):
             return
         self.title.setText(f"Colour key: {quantity.label} · {quantity.made}")
         known = self.document.key(name)
+        turns = quantity.scale != "mach"
+        self.flipped.setToolTip("Let the palette run the other way" if turns else "A palette that breaks at Mach 1 stays as it is")
         for field in (self.low, self.high, self.symmetric, self.reset, self.bands, self.flipped, self.beyond):
-            field.setEnabled(known is not None)
+            field.setEnabled(known is not None and (turns or field is not self.flipped))
         if known is not None:
             spread, low, high = known
             self.low.step = self.high.step = _nice_step(spread.usual[1] - spread.usual[0])
@@ -187,7 +189,6 @@ class KeyControls(QWidget):
             setting = self.document.study.keys.get(name, KeySetting())
             self.symmetric.setChecked(setting.symmetric)
             self.bands.show_value(setting.bands)
-            self.flipped.setVisible(quantity.scale != "mach")
             self.flipped.setChecked(setting.flipped)
             self.beyond.show_value(setting.beyond)
 

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from tidal_lens.app.controls.base import Controls
 from tidal_lens.app.controls.bodies import BodyControls, PointsControls
+from tidal_lens.app.controls.card_facts import CardFacts
 from tidal_lens.app.controls.isosurface import IsoControls
 from tidal_lens.app.controls.mask import MaskControls
 from tidal_lens.app.controls.slice import SliceControls
@@ -42,7 +43,8 @@ class CardPanel(QWidget):
         self.trouble = label("", "bad")
         self.empty = label("Nothing is chosen. Click a card in the deck, or a thing in the view, or add one above.", "soft")
         self.controls: dict[str, Controls[Any]] = {}  # made when a card of their kind is first chosen
-        self._place = column(self, rule(), self.empty, self.name, self.trouble)
+        self.facts = CardFacts(document)
+        self._place = column(self, rule(), self.empty, self.name, self.trouble, self.facts)
         document.chosen_changed.connect(self.refresh)
         document.study_changed.connect(self.refresh)
         document.quantity_known.connect(lambda _name: self.refresh())
@@ -71,7 +73,7 @@ class CardPanel(QWidget):
             made = CONTROLS[layer.kind](self.document)
             made.kind = layer.kind
             self.controls[layer.kind] = made
-            self._place.addWidget(made)
+            self._place.insertWidget(self._place.count() - 1, made)
         for kind, widget in self.controls.items():
             widget.setVisible(layer is not None and layer.kind == kind)
             if layer is not None and layer.kind == kind:
