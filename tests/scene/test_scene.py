@@ -182,6 +182,16 @@ def test_colours_are_those_of_the_key(drawing):
     assert np.abs(frame.pixels[50, 50, :3].astype(int) - table[3 * SIZE // 4, :3]).max() <= 4
 
 
+def test_a_logarithmic_key_colours_by_decades(drawing):
+    table = palette("even", 1.0, 1e4)
+    for value, share in ((10.0, 0.25), (100.0, 0.5), (1e3, 0.75)):
+        item = plate(values=np.full(4, value), colours=ColourMap(table, 1.0, 1e4, log=True))
+        drawing.renderer.show(Scene((item,), "#FFFFFF", LOW, HIGH), above(), 100, 100)
+        (frame,) = drawing.wait(drawing.frames)
+        assert np.abs(frame.pixels[50, 50, :3].astype(int) - table[int(SIZE * share), :3]).max() <= 5
+        drawing.frames.clear()
+
+
 def test_translucent_lines_and_nothing_at_all(drawing):
     line = LinesItem("line", np.array([[0.0, 0.5, 0.2], [1, 0.5, 0.2]]), np.array([0, 2]), None, None, "#0000FF", 5.0)
     drawing.renderer.show(Scene((plate(opacity=0.5), line), "#FFFFFF", LOW, HIGH), above(), 200, 200)

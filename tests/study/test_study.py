@@ -219,6 +219,9 @@ def test_key_ranges():
     assert key_range("signed", spread, KeySetting(low=-2.0, high=1.0)) == (-2.0, 1.0)
     assert key_range("even", spread, KeySetting(low=-2.0, high=1.0, symmetric=True)) == (-2.0, 2.0)
     assert key_range("mach", spread, KeySetting()) == (-1.0, 500.0)
+    assert key_range("even", spread, KeySetting(log=True, low=2.0, high=50.0)) == (2.0, 50.0)
+    assert key_range("even", spread, KeySetting(log=True, low=-5.0, high=50.0)) == pytest.approx((5e-3, 50.0)), "it begins above zero"
+    assert key_range("signed", spread, KeySetting(log=True, low=-2.0, high=1.0)) == (-2.0, 1.0)
     flat = distribution_of(np.ones(10))
     low, high = key_range("even", flat, KeySetting())
     assert low < 1 < high

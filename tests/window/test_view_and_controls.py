@@ -126,6 +126,32 @@ def test_the_menu_of_a_key(window):
     settle(window)
 
 
+def test_a_logarithmic_key(window):
+    document = window.document
+    document.choose(next(x.id for x in document.study.layers if x.kind == "slice"))
+    settle(window)
+    key = window.bench.card.controls["slice"].key
+    assert not key.log.isEnabled(), "a palette that breaks at Mach 1 has no logarithm"
+    window.cards.colour_by("vorticity-magnitude")
+    settle(window)
+    click(key.log, QPoint(8, 8))
+    settle(window)
+    low, high = document.key("vorticity-magnitude")[1:]
+    assert 0.0 < low < high
+    face = window.view.keys.keys()[0]
+    assert face.log
+    middle = face.y_of((low * high) ** 0.5)
+    assert middle == pytest.approx(0.5 * (face.y_of(low) + face.y_of(high)), abs=0.5)
+    assert face.value_at(middle) == pytest.approx((low * high) ** 0.5, rel=1e-6)
+    drag(window.view, window.view.keys.grip_at("vorticity-magnitude", "low"),
+         window.view.keys.grip_at("vorticity-magnitude", "low") + QPointF(0, -40))
+    assert document.key("vorticity-magnitude")[1] > 2.0 * low, "a drag goes by factors"
+    window.act("undo")
+    window.act("undo")
+    settle(window)
+    assert not window.view.keys.keys()[0].log
+
+
 def test_a_keys_bands_palette_and_what_lies_beyond(window, tmp_path):
     document = window.document
     document.choose(next(x.id for x in document.study.layers if x.kind == "slice"))

@@ -90,6 +90,7 @@ def _fill(table: Any, colours: ColourMap) -> None:
     array = numpy_to_vtk(np.ascontiguousarray(colours.table), deep=1)
     table.SetTable(array)
     table.SetRange(colours.low, colours.high)
+    table.SetScaleToLog10() if colours.log else table.SetScaleToLinear()
     table.SetNanColor(*_NO_VALUE)
     beyond = _NO_VALUE if colours.beyond == "grey" else (*_NO_VALUE[:3], 0.0)
     for use, colour in ((table.SetUseBelowRangeColor, table.SetBelowRangeColor), (table.SetUseAboveRangeColor, table.SetAboveRangeColor)):

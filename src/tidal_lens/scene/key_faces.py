@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
@@ -83,9 +84,16 @@ class KeyFace:
         """Whether a place is on the key."""
         return self.left <= x <= self.left + WIDTH and self.top <= y <= self.top + self.height
 
+    @property
+    def log(self) -> bool:
+        """Whether heights go by the logarithm."""
+        return self.setting.log and self.quantity.scale == "even" and 0.0 < self.axis[0] < self.axis[1]
+
     def y_of(self, value: float) -> float:
         """Height of a value on the bar."""
         a, b = self.axis
+        if self.log:
+            a, b, value = math.log(a), math.log(b), math.log(max(value, a))
         share = (value - a) / (b - a) if b > a else 0.5
         return self.bar_bottom - min(max(share, 0.0), 1.0) * (self.bar_bottom - self.bar_top)
 
@@ -93,7 +101,7 @@ class KeyFace:
         """The value at a height."""
         a, b = self.axis
         share = min(max((self.bar_bottom - y) / (self.bar_bottom - self.bar_top), 0.0), 1.0)
-        return a + share * (b - a)
+        return a * (b / a) ** share if self.log else a + share * (b - a)
 
     def marks(self) -> tuple[Mark, ...]:
         """All that it is drawn by, from the back."""
@@ -118,7 +126,7 @@ class KeyFace:
         out: list[Mark] = []
         for n in range(int(self.bar_bottom - self.bar_top)):
             value = self.value_at(self.bar_top + n + 0.5)
-            share = (value - self.low) / (self.high - self.low)
+            share = (self.y_of(self.low) - self.bar_top - n - 0.5) / max(self.y_of(self.low) - self.y_of(self.high), 1e-9)
             r, g, b, _ = (int(c) for c in table[int(min(max(share, 0.0), 0.9999) * len(table))])
             tint = Tint(f"#{r:02x}{g:02x}{b:02x}")
             if not self.low <= value <= self.high:
@@ -186,6 +194,8 @@ def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, width: float, h
             continue
         spread, low, high = known
         axis = (min(spread.span[0], low, *(v for _, v in beads)), max(spread.span[1], high, *(v for _, v in beads)))
+        if study.keys.get(name, KeySetting()).log and low > 0.0:
+            axis = (min(low, *(v for _, v in beads if v > 0.0), low), max(high, *(v for _, v in beads), high))
         axis = (held or {}).get(name, axis)
         if axis[0] == axis[1]:
             axis = (low, high)

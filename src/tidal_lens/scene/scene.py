@@ -19,6 +19,7 @@ class ColourMap:
     low: float
     high: float
     beyond: str = "colour"
+    log: bool = False
 
 
 @dataclass(frozen=True, eq=False)

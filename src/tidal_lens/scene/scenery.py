@@ -32,12 +32,13 @@ class Key:
     bands: int = 0
     flipped: bool = False
     beyond: str = "colour"
+    log: bool = False
 
     @staticmethod
     def of(study: Study, scale: str, name: str, low: float, high: float) -> Key:
         """The key of a quantity in a study."""
         setting = study.keys.get(name, KeySetting())
-        return Key(low, high, scale, setting.bands, setting.flipped, setting.beyond)
+        return Key(low, high, scale, setting.bands, setting.flipped, setting.beyond, setting.log and scale == "even" and 0.0 < low < high)
 
 
 @dataclass(frozen=True, eq=False)
@@ -141,7 +142,7 @@ class Scenery:
             if len(self._maps) > _MAPS:
                 self._maps.clear()
             self._maps[key] = ColourMap(palette(key.scale, key.low, key.high, key.bands, flipped=key.flipped), key.low, key.high,
-                                        key.beyond)
+                                        key.beyond, key.log)
         return self._maps[key]
 
     def _item(self, layer: Layer, result: Evaluated, key: Callable[[str], Key | None]) -> Item:

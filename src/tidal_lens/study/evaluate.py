@@ -24,6 +24,7 @@ from tidal_lens.study.model import KeySetting, Layer, Study
 from tidal_lens.study.value import walk
 from tidal_lens.work import Token
 
+_DECADES = 1e-4  # of the greatest value, where a logarithmic key begins if it must be above zero
 _ALONE = Study()  # of a layer that is made from no other, and not masked
 
 
@@ -310,6 +311,8 @@ def key_range(scale: str, distribution: Distribution, setting: KeySetting) -> tu
     if scale == "angle":
         low, high = -np.pi, np.pi
     low, high = (low if setting.low is None else setting.low), (high if setting.high is None else setting.high)
+    if setting.log and scale == "even" and high > 0.0:
+        return (low if 0.0 < low < high else _DECADES * high), high
     untouched = setting.low is None and setting.high is None
     if setting.symmetric or (scale == "signed" and untouched):
         reach = max(abs(low), abs(high))

@@ -78,6 +78,8 @@ class KeySetting(Value):
     ----------
     low, high, symmetric
         Its range.
+    log : bool
+        Whether colours go by the logarithm; only of quantities whose palette has no middle, and above zero.
     bands : int
         Of how many plain colours it is; smooth for 0.
     flipped : bool
@@ -89,6 +91,7 @@ class KeySetting(Value):
     low: FiniteFloat | None = None
     high: FiniteFloat | None = None
     symmetric: bool = False
+    log: bool = False
     bands: Annotated[int, Field(ge=0, le=64)] = 0
     flipped: bool = False
     beyond: Literal["colour", "grey", "nothing"] = "colour"

@@ -129,6 +129,7 @@ class KeyControls(QWidget):
         self.reset = QPushButton("Reset")
         self.reset.setToolTip("Let the data set the range")
         self.reset.clicked.connect(lambda: self._say("Reset the key", low=None, high=None, symmetric=False))
+        self.log = Check("Logarithmic", "Let colours go by the logarithm", lambda on: self._say("Logarithmic key", log=on, symmetric=False))
         self.bands = NumberField("Bands", "Of how many plain colours the key is; 0 is smooth", 1, 0, 64)
         self.bands.whole = True
         self.bands.setFixedWidth(96)
@@ -139,7 +140,8 @@ class KeyControls(QWidget):
                               ("nothing", "Nothing", "Beyond the range nothing is drawn")])
         self.beyond.picked.connect(lambda what: self._say("Beyond the range", beyond=what))
         self.title = label("", "soft")
-        column(self, rule(), self.title, row("From, to", self.low, self.high, stretch=1), row(self.symmetric, self.reset, stretch=0),
+        column(self, rule(), self.title, row("From, to", self.low, self.high, stretch=1),
+               row(self.symmetric, self.reset, stretch=0), self.log,
                row("Bands", self.bands, self.flipped, stretch=2), row("Beyond", self.beyond, stretch=1), spacing=6)
 
     def _set(self, what: str, **changes: Any) -> None:
@@ -156,7 +158,7 @@ class KeyControls(QWidget):
             self.set_all(self.document.study.keys.get(self._name, KeySetting()).with_(**changes), what)
 
     def _mirror(self, on: bool) -> None:
-        self._say("Symmetric key", symmetric=on)
+        self._say("Symmetric key", symmetric=on, log=False)
 
     def set_all(self, setting: KeySetting, what: str) -> None:
         """Give the key another setting."""
@@ -179,8 +181,10 @@ class KeyControls(QWidget):
         known = self.document.key(name)
         turns = quantity.scale != "mach"
         self.flipped.setToolTip("Let the palette run the other way" if turns else "A palette that breaks at Mach 1 stays as it is")
-        for field in (self.low, self.high, self.symmetric, self.reset, self.bands, self.flipped, self.beyond):
-            field.setEnabled(known is not None and (turns or field is not self.flipped))
+        for field in (self.low, self.high, self.symmetric, self.reset, self.bands, self.flipped, self.beyond,
+                      self.log):
+            field.setEnabled(known is not None and (turns or field is not self.flipped)
+                             and (quantity.scale == "even" or field is not self.log))
         if known is not None:
             spread, low, high = known
             self.low.step = self.high.step = _nice_step(spread.usual[1] - spread.usual[0])
@@ -188,6 +192,7 @@ class KeyControls(QWidget):
             self.high.show_value(high)
             setting = self.document.study.keys.get(name, KeySetting())
             self.symmetric.setChecked(setting.symmetric)
+            self.log.setChecked(setting.log)
             self.bands.show_value(setting.bands)
             self.flipped.setChecked(setting.flipped)
             self.beyond.show_value(setting.beyond)
