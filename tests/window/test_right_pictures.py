@@ -1,6 +1,7 @@
 """What did not change is never worked out again, what changed is never shown stale, and no wish is lost."""
 
 import threading
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -15,8 +16,8 @@ from tidal_lens.errors import TidalLensError
 from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.files import load_study, save_study
+from tidal_lens.study.kinds import isosurface, streamlines
 from tidal_lens.study.kinds import slice as slices
-from tidal_lens.study.kinds import streamlines
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.model import Layer, Reference
 from tidal_lens.work import Token
@@ -267,3 +268,23 @@ def test_a_body_whose_file_changed_is_another(window, tmp_path):
     window.act("again")
     settle(window)
     assert document.asking.results[document.chosen].geometry.points.max() == pytest.approx(2.5 * first)
+
+
+def test_what_was_begun_on_one_case_is_not_laid_onto_another(window):
+    """First values take long; meanwhile another case is opened."""
+    may_end = threading.Event()
+
+    def slow(store, argument):
+        may_end.wait(20)
+        return isosurface.KIND.begin(store, argument)
+
+    window.document.begin(replace(isosurface.KIND, begin=slow))
+    wait(window.document.jobs.is_busy, "the work", 5)
+    window.open_demo("kittiwake coarse.vtm")
+    wait(lambda: window.document.flow.path.name == "kittiwake coarse.vtm", "the other case", 60)
+    may_end.set()
+    settle(window)
+    assert all(layer.kind != "isosurface" for layer in window.document.study.layers)
+    window.document.begin(isosurface.KIND)
+    settle(window)
+    assert window.document.chosen_layer.kind == "isosurface"
