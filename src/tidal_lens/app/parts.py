@@ -142,6 +142,35 @@ class NumberField(QLineEdit):
         super().keyPressEvent(event)
 
 
+class NumbersField(QLineEdit):
+    """Several numbers with blanks or semicolons between them; acts when Return is pressed or the field is left."""
+
+    edited = pyqtSignal(tuple)
+    refused = pyqtSignal(str)
+
+    def __init__(self, name: str, tip: str) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.setToolTip(f"{tip}, with blanks or semicolons between them")
+        self.editingFinished.connect(self._finish)
+
+    def show_values(self, values: Sequence[float]) -> None:
+        """Show numbers, unless the user is typing others."""
+        if not (self.hasFocus() and self.isModified()):
+            self.setText("; ".join(number_text(v, 6) for v in values))
+
+    def _finish(self) -> None:
+        if not self.isModified():
+            return
+        try:
+            values = tuple(parse_number(t) for t in self.text().replace(";", " ").split())
+        except ValueError:
+            self.refused.emit(f"“{self.text()[:60]}” are no numbers.")
+            return
+        self.setModified(False)
+        self.edited.emit(values)
+
+
 class IconButton(QToolButton):
     """A button with one of our icons, redrawn when the theme changes."""
 

@@ -38,7 +38,7 @@ class KeyFace:
     axis : tuple of float
         The least and greatest value on its bar.
     beads : tuple of (str, float)
-        Layers, by their ids, and the values that they take.
+        Layers, by their ids, and the values that they take; the second and following of a layer with # and their number.
     title : str
         As it fits.
     told : tuple of str
@@ -185,8 +185,8 @@ def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, width: float, h
             continue
         if layer.look.colour_by:
             names.setdefault(layer.look.colour_by, [])
-        for name, value in layer.shape.levels():
-            names.setdefault(name, []).append((layer.id, value))
+        for number, (name, value) in enumerate(layer.shape.levels()):
+            names.setdefault(name, []).append((f"{layer.id}#{number}" if number else layer.id, value))
     found: list[KeyFace] = []
     for name, beads in names.items():
         known, left = key_of(name), LEFT + len(found) * (WIDTH + 6)

@@ -5,17 +5,16 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from PyQt6.QtWidgets import QLineEdit, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from tidal_lens.app.controls.dressing import DressingControls, Relook
 from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
-from tidal_lens.app.parts import Check, Choice, NumberField, QuantityChooser, column, parse_number, row
+from tidal_lens.app.parts import Check, Choice, NumberField, NumbersField, QuantityChooser, column, row
 from tidal_lens.errors import TidalLensError
 from tidal_lens.quantities.store import Distribution
 from tidal_lens.study.dressings import Contours
 from tidal_lens.study.kinds.first_values import best_name, round_to
-from tidal_lens.study.words import number_text
 
 _FIRST = 12  # lines, or a few more or less: their step is a round number
 
@@ -43,10 +42,9 @@ class ContoursControls(DressingControls[Contours]):
         self.number.edited.connect(lambda v: self.set("Number of contour lines", number=int(v)))
         self.step = NumberField("Step", "How far the values of two lines are apart", 0.1, 1e-300, 1e300)
         self.step.edited.connect(lambda v: self.set("Step of contour lines", step=v))
-        self.listed = QLineEdit()
-        self.listed.setAccessibleName("Values of the lines")
-        self.listed.setToolTip("Values, with blanks or semicolons between them")
-        self.listed.editingFinished.connect(self._take_list)
+        self.listed = NumbersField("Values of the lines", "Values that have a line")
+        self.listed.edited.connect(lambda values: self.set("Values of contour lines", listed=values[:200]))
+        self.listed.refused.connect(lambda why: document.tell(TidalLensError(why, "", "Type values with blanks between them.")))
         self.low = NumberField("Lines from", "The least value that may have a line")
         self.low.edited.connect(lambda v: self.set("Range of contour lines", low=v))
         self.high = NumberField("Lines to", "The greatest value that may have a line")
@@ -103,17 +101,6 @@ class ContoursControls(DressingControls[Contours]):
         self.document.jobs.submit(Slot("contours"), "Contour lines", lambda token: evaluator.store.distribution(name, token), done,
                                   self.document.tell)
 
-    def _take_list(self) -> None:
-        if not self.listed.isModified() or self.value is None:
-            return
-        try:
-            values = tuple(parse_number(t) for t in self.listed.text().replace(";", " ").split())
-        except ValueError:
-            self.document.tell(TidalLensError(f"“{self.listed.text()[:60]}” are no numbers.", "", "Type values with blanks between them."))
-            return
-        self.listed.setModified(False)
-        self.set("Values of contour lines", listed=values[:200])
-
     def show_settings(self, value: Contours) -> None:
         layer, evaluator = self.document.chosen_layer, self.document.evaluator
         if layer is None or evaluator is None:
@@ -130,6 +117,5 @@ class ContoursControls(DressingControls[Contours]):
         self.low.step = self.high.step = room
         self.low.show_value(value.low)
         self.high.show_value(value.high)
-        if not (self.listed.hasFocus() and self.listed.isModified()):
-            self.listed.setText("; ".join(number_text(v, 6) for v in value.listed))
+        self.listed.show_values(value.listed)
         self.labels.setChecked(value.labels)

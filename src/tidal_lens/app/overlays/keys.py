@@ -66,7 +66,7 @@ class KeysOverlay:
             start = key.high if what == "high" else key.low if what == "low" else dict(key.beads)[what]
             self._offset = key.y_of(start) - at.y()
             if what not in ("low", "high"):
-                self._view.document.choose(what)
+                self._view.document.choose(what.partition("#")[0])
         return True
 
     def drag(self, at: QPointF, _modifiers: Qt.KeyboardModifier) -> None:
@@ -93,9 +93,10 @@ class KeysOverlay:
                 setting = old.with_(low=key.low, high=max(value, key.low + gap))
             document.edit(document.study.with_key(name, setting), "Key range", grip)
         else:
-            layer = document.study.layer(what)
+            layer_id, _, number = what.partition("#")
+            layer = document.study.layer(layer_id)
             if layer is not None:
-                document.edit_layer(layer.with_(shape=layer.shape.at_level(0, value)), f"Value of the {layer.kind}", grip)
+                document.edit_layer(layer.with_(shape=layer.shape.at_level(int(number or 0), value)), f"Value of the {layer.kind}", grip)
 
     def let_go(self) -> None:
         self._held = self._axis = None

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
-from pydantic import FiniteFloat
+from pydantic import Field, FiniteFloat
 
 from tidal_lens.cutting.contour import isosurface
+from tidal_lens.cutting.surface import join
 from tidal_lens.errors import MissingQuantityError
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.kinds.first_values import best_name, round_to
@@ -17,27 +18,36 @@ from tidal_lens.study.words import Words
 
 
 class IsoShape(Shape):
-    """A quantity and the value that it takes."""
+    """A quantity and the value that it takes, or several."""
 
     kind: Literal["isosurface"] = "isosurface"
     quantity: QuantityName
     value: FiniteFloat
+    more: Annotated[tuple[FiniteFloat, ...], Field(max_length=50)] = ()
+
+    @property
+    def values(self) -> tuple[float, ...]:
+        """All values, each once."""
+        return tuple(dict.fromkeys((self.value, *self.more)))
 
     def make(self, see: See) -> Made:
-        """The surface."""
-        return Made(isosurface(see.flow, see.values(self.quantity), self.value, see.token))
+        """The surfaces, as one."""
+        field = see.values(self.quantity)
+        return Made(join([isosurface(see.flow, field, value, see.token) for value in self.values]))
 
     def tell(self, words: Words) -> str:
-        """Quantity and value."""
-        return f"whole flow, {words.quantity(self.quantity)} = {words.number(self.value)}"
+        """Quantity and values."""
+        return f"whole flow, {words.quantity(self.quantity)} = {', '.join(words.number(v) for v in self.values)}"
 
     def levels(self) -> tuple[tuple[str, float], ...]:
-        """Its one value."""
-        return ((self.quantity, self.value),)
+        """Its values."""
+        return tuple((self.quantity, value) for value in (self.value, *self.more))
 
-    def at_level(self, _number: int, value: float) -> Self:
-        """At another value."""
-        return self.with_(value=value)
+    def at_level(self, number: int, value: float) -> Self:
+        """With another in the place of one of them."""
+        if number == 0:
+            return self.with_(value=value)
+        return self.with_(more=tuple(value if n == number else old for n, old in enumerate(self.more, 1)))
 
 
 def new_isosurface(store: QuantityStore, quantity: str = "") -> Begun:
@@ -75,5 +85,5 @@ def new_isosurface(store: QuantityStore, quantity: str = "") -> Begun:
                  SurfaceLook(colour_by=best_name(store), opacity=0.85))
 
 
-KIND = Kind(IsoShape, "The surface on which a quantity takes a value.", "look", "isosurface",
+KIND = Kind(IsoShape, "The surface on which a quantity takes a value, or the surfaces of several.", "look", "isosurface",
             (Tile("add-isosurface", "Isosurface", "Show where a quantity takes a value."),), new_isosurface, slow=True)
