@@ -68,7 +68,7 @@ def troubles(window, first, folder):
     """
     document, out = window.document, []
     calm(window)
-    before, study = picture(document), document.study
+    before, was, study = picture(document), scene_of(document), document.study
     while document.redo_what:
         document.redo()
     last = document.study
@@ -87,7 +87,7 @@ def troubles(window, first, folder):
     settle(window)
     share = differing(before, picture(document))
     if share > 0.0:
-        out.append(f"after undo and redo {share:.2%} of the picture differ")
+        out.append(f"after undo and redo {share:.2%} of the picture differ: {unlike(was, scene_of(document))}")
     return [*out, *opened_anew(document, before, folder)]
 
 

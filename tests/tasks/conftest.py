@@ -1,0 +1,3 @@
+from windows import empty, qapp, window
+
+__all__ = ["empty", "qapp", "window"]

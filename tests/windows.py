@@ -1,0 +1,42 @@
+"""Windows for tests: made, and looked after when they are gone."""
+
+import threading
+
+import pytest
+from PyQt6.QtCore import QEvent
+from PyQt6.QtWidgets import QApplication
+
+from driving import settle, spin
+from tidal_lens.app.start import application
+from tidal_lens.app.window import Window
+
+
+@pytest.fixture(scope="session")
+def qapp():
+    return application("chart")
+
+
+@pytest.fixture
+def empty(qapp):
+    """A window with nothing open; afterwards no thread of it may be left."""
+    before = set(threading.enumerate())
+    window = Window()
+    window.resize(1280, 800)
+    window.show()
+    spin(0.05)
+    yield window
+    window.hide()
+    window.close()
+    window.deleteLater()
+    spin(0.05)
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    left = [t.name for t in set(threading.enumerate()) - before if not t.name.startswith("chunk")]
+    assert not left, f"threads left behind: {left}"
+
+
+@pytest.fixture
+def window(empty, demo_path):
+    """A window with the demo open and its picture complete."""
+    empty.document.open_path(demo_path)
+    settle(empty)
+    return empty
