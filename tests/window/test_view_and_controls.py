@@ -126,6 +126,30 @@ def test_the_menu_of_a_key(window):
     settle(window)
 
 
+def test_a_surface_is_lit_or_flat(window):
+    document = window.document
+
+    def shaded():
+        scene = window.view.scenery.scene(document.asking.table(), "#ffffff", "#000000")
+        return {item.id: item.shaded for item in scene.items if hasattr(item, "shaded")}
+
+    cut, wall = (next(x.id for x in document.study.layers if x.kind == kind) for kind in ("slice", "wall"))
+    assert (shaded()[cut], shaded()[wall]) == (False, True)
+    document.choose(cut)
+    settle(window)
+    lit = window.bench.card.controls["slice"].lit
+    assert not lit.isChecked()
+    before = pixels(window.view)
+    click(lit, QPoint(8, 8))
+    settle(window)
+    assert shaded()[cut]
+    assert np.abs(pixels(window.view) - before).max() > 10
+    window.act("undo")
+    settle(window)
+    assert not shaded()[cut]
+    assert not lit.isChecked()
+
+
 def test_a_logarithmic_key(window):
     document = window.document
     document.choose(next(x.id for x in document.study.layers if x.kind == "slice"))

@@ -154,7 +154,7 @@ class Scenery:
         def make() -> Item:
             if isinstance(geometry, Surface) and look.on == "surface":
                 return SurfaceItem(layer.id, geometry.points, geometry.faces, values, colours, look.colour, look.opacity,
-                                   look.mesh_lines, layer.shape.lit)
+                                   look.mesh_lines, layer.shape.lit if look.lit is None else look.lit)
             assert not isinstance(geometry, Surface)
             assert look.on == "lines"
             return LinesItem(layer.id, geometry.points, geometry.offsets, values, colours, look.colour, look.width)

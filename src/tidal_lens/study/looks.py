@@ -18,6 +18,7 @@ class SurfaceLook(Value):
     colour: Colour = "#C9C2B4"
     opacity: Opacity = 1.0
     mesh_lines: bool = False
+    lit: bool | None = None  # as its shape has it, where nothing is said
     contours: Contours | None = None
     arrows: Arrows | None = None
 

@@ -92,11 +92,13 @@ class SurfaceLookControls(Coloured[S]):
         self.opacity = Slider("Opacity", "How solid the surface is", 0.05, 1.0)
         self.opacity.moved.connect(lambda v: self.relook("Opacity", "opacity", opacity=v))
         self.mesh = Check("Mesh lines", "Draw the edges of the faces", lambda on: self.relook("Mesh lines", mesh_lines=on))
+        self.lit = Check("Lit", "Let a light fall on it; without, it shows the colours of the key exactly",
+                         lambda on: self.relook("Light", lit=on))
         self.contours = ContoursControls(document, self.relook)
         self.arrows = ArrowsControls(document, self.relook)
         self.body.addLayout(row("Colour by", self.chooser, self.chip, stretch=1))
         self.body.addLayout(row("Opacity", self.opacity, stretch=1))
-        self.body.addWidget(self.mesh)
+        self.body.addLayout(row(self.mesh, self.lit, stretch=0))
         self.body.addWidget(self.contours)
         self.body.addWidget(self.arrows)
         self.body.addWidget(self.key)
@@ -110,6 +112,7 @@ class SurfaceLookControls(Coloured[S]):
         self.show_colour(layer, evaluator)
         self.opacity.show_value(look.opacity)
         self.mesh.setChecked(look.mesh_lines)
+        self.lit.setChecked(layer.shape.lit if look.lit is None else look.lit)
         self.contours.show_value(look.contours)
         self.arrows.show_value(look.arrows)
 
