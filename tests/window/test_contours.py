@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPoint
 from driving import click, pick, settle, type_into
 from tidal_lens.scene.label_marks import label_marks
 from tidal_lens.scene.marks import Words, rough_measure
+from tidal_lens.study.dressings import Arrows
 from tidal_lens.study.files import load_study
 
 pytestmark = pytest.mark.gui
@@ -113,3 +114,17 @@ def test_another_quantity_brings_its_own_range_and_too_many_lines_are_told(windo
     window.act("undo")
     settle(window)
     assert layer_id not in document.asking.failures
+
+
+def test_a_dressing_is_drawn_as_its_own_look_says(window):
+    """Before the answer for a look with two dressings is there, the lines that are there belong to the one that they were made for."""
+    document = window.document
+    layer_id, _controls = on_the_slice(window)
+    layer = document.study.layer(layer_id)
+    both = layer.with_(look=layer.look.with_(contours=None, arrows=Arrows(colour="#123456")))
+    document.edit(document.study.replacing(both), "arrows instead")
+    scene = window.view.scenery.scene(document.asking.table(), "#ffffff", "#000000")
+    assert not any(item.id.startswith("·") and layer_id in item.id for item in scene.items), "contour lines are not drawn as arrows"
+    settle(window)
+    scene = window.view.scenery.scene(document.asking.table(), "#ffffff", "#000000")
+    assert [item.colour for item in scene.items if item.id.startswith("·") and layer_id in item.id] == ["#123456"]

@@ -119,7 +119,11 @@ class Scenery:
     def _dressings(self, layer: Layer, result: Evaluated) -> list[Item]:
         """Lines on a surface, drawn as its look has them now."""
         out: list[Item] = []
-        for number, (dressed, how) in enumerate(zip(result.dressed, layer.look.dressings(), strict=False)):
+        now = {type(d): d for d in layer.look.dressings()}  # the answer may be that of a look of a moment ago
+        for number, (dressed, asked) in enumerate(zip(result.dressed, result.layer.look.dressings(), strict=True)):
+            how = now.get(type(asked))
+            if how is None:
+                continue
             name = f"·{number} {layer.id}"  # a card's small picture is without them
 
             def make(dressed: Dressed = dressed, how: Dressing = how, name: str = name) -> Item:
