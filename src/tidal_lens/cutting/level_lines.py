@@ -100,7 +100,7 @@ def label_places(points: Vec, edges: NDArray[np.int64], level: NDArray[np.int64]
     length = np.linalg.norm(points[:, 1] - points[:, 0], axis=1)
     whole = np.bincount(piece, length)
     middle = points.mean(axis=1)
-    weight = np.maximum(np.bincount(piece, length), 1e-300)
+    weight = np.maximum(whole, 1e-300)
     centre = np.column_stack([np.bincount(piece, length * middle[:, k]) / weight for k in range(3)])
     away = np.linalg.norm(middle - centre[piece], axis=1)
     order = np.lexsort((away, piece))

@@ -63,10 +63,11 @@ def _by_layers(grid: StructuredGrid, points: NDArray[np.float64], columns: NDArr
         finer = tuple(np.empty((len(a[here]), *a.shape[1:])) for a in places[:3])
         own = np.empty(told[1].shape)
         sound = run(doubled[0], (*finer, own), here.start, begin, end)
-        for coarse, fine in zip(places[:3], finer, strict=True):
-            coarse[here] = fine
         some = slice(*np.searchsorted(wanted, (here.start, here.stop)))
-        told[1][some] = own[some]
+        with np.errstate(over="ignore"):  # what is beyond the lesser precision is not finite in it
+            for coarse, fine in zip(places[:3], finer, strict=True):
+                coarse[here] = fine
+            told[1][some] = own[some]
         return sound
 
     return step

@@ -194,16 +194,17 @@ def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, width: float, h
             continue
         spread, low, high = known
         axis = (min(spread.span[0], low, *(v for _, v in beads)), max(spread.span[1], high, *(v for _, v in beads)))
-        if study.keys.get(name, KeySetting()).log and low > 0.0:
-            axis = (min(low, *(v for _, v in beads if v > 0.0), low), max(high, *(v for _, v in beads), high))
+        quantity = evaluator.store.describe(name)
+        setting = study.keys.get(name, KeySetting())
+        if setting.log and quantity.scale == "even" and low > 0.0:
+            axis = (min([low, *(v for _, v in beads if v > 0.0)]), max([high, *(v for _, v in beads)]))
         axis = (held or {}).get(name, axis)
         if axis[0] == axis[1]:
             axis = (low, high)
-        quantity = evaluator.store.describe(name)
         title = cut_short(quantity.title, WIDTH - 12, _TITLE, True, measure)
         told = _told(quantity, evaluator.flow.si_units, spread.coarse, measure)
         found.append(KeyFace(quantity, spread, low, high, left, TOP, min(HEIGHT, height - 40), axis, tuple(beads), title, told,
-                             study.keys.get(name, KeySetting())))
+                             setting))
     return found
 
 

@@ -35,6 +35,32 @@ class Overlay(Protocol):
         """What can be done there, or nothing."""
 
 
+class Quiet:
+    """An overlay, or a part of one, that nothing is done with."""
+
+    def grasp(self, _at: QPointF) -> bool:
+        """Nothing is there to be held."""
+        return False
+
+    def drag(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> None:
+        """Nothing is held."""
+
+    def let_go(self) -> None:
+        """Nothing was held."""
+
+    def double_click(self, _at: QPointF) -> bool:
+        """Nothing is done."""
+        return False
+
+    def menu(self, _at: QPointF) -> bool:
+        """There is none."""
+        return False
+
+    def hint(self, _at: QPointF) -> str:
+        """Nothing can be done."""
+        return ""
+
+
 def halo_text(p: QPainter, at: QPointF, text: str, role: str = "ink", size: float = 12.5, *, bold: bool = False,
               align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft) -> QRectF:
     """Text on a plate of paper, so that it reads over anything; returns its place."""

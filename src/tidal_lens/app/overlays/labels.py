@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter
 
+from tidal_lens.app.overlays.base import Quiet
 from tidal_lens.app.overlays.painting import measure, paint_marks
 from tidal_lens.app.stage import Stage
 from tidal_lens.scene.label_marks import label_marks
 from tidal_lens.scene.marks import Mark
 
 
-class LabelsOverlay:
+class LabelsOverlay(Quiet):
     """Nothing to hold: only to be read."""
 
     def __init__(self, view: Stage) -> None:
@@ -35,21 +35,3 @@ class LabelsOverlay:
 
     def paint(self, p: QPainter) -> None:
         paint_marks(p, self.marks())
-
-    def grasp(self, _at: QPointF) -> bool:
-        return False
-
-    def drag(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> None:
-        """Nothing is held."""
-
-    def let_go(self) -> None:
-        """Nothing was held."""
-
-    def double_click(self, _at: QPointF) -> bool:
-        return False
-
-    def menu(self, _at: QPointF) -> bool:
-        return False
-
-    def hint(self, _at: QPointF) -> str:
-        return ""

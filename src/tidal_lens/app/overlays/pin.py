@@ -7,12 +7,12 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from tidal_lens.app import theme
-from tidal_lens.app.overlays.base import halo_text, near
+from tidal_lens.app.overlays.base import Quiet, halo_text, near
 from tidal_lens.app.stage import Stage
 from tidal_lens.study.words import number_text
 
 
-class PinOverlay:
+class PinOverlay(Quiet):
     """A cross-hair with the place beside it; a click on it takes it away."""
 
     def __init__(self, view: Stage) -> None:
@@ -44,18 +44,6 @@ class PinOverlay:
         self.place = None
         self._view.update()
         return True
-
-    def drag(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> None:
-        """It stays where it is."""
-
-    def let_go(self) -> None:
-        """Nothing was moved."""
-
-    def double_click(self, _at: QPointF) -> bool:
-        return False
-
-    def menu(self, _at: QPointF) -> bool:
-        return False
 
     def hint(self, at: QPointF) -> str:
         spot = self._spot()
