@@ -56,8 +56,8 @@ def hexahedra(dims: tuple[int, int, int]) -> np.ndarray[Any, Any]:
 
 
 def unstructured(points: np.ndarray[Any, Any], corners: np.ndarray[Any, Any]) -> Any:
-    from tidal_lens.cutting.contour import to_unstructured
     from tidal_lens.flow.grid import HEXAHEDRON, UnstructuredGrid
+    from vtk_data import to_unstructured
 
     data = to_unstructured(points, UnstructuredGrid(len(points), corners, np.full(len(corners), HEXAHEDRON, np.uint8)))
     fill(data, points)

@@ -12,7 +12,6 @@ import argparse
 import os
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -21,13 +20,14 @@ import numpy as np
 from scipy.integrate import solve_ivp
 from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
 from vtkmodules.vtkCommonCore import vtkPoints, vtkSMPTools
-from vtkmodules.vtkCommonDataModel import vtkPolyData, vtkStructuredGrid
+from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkFiltersFlowPaths import vtkStreamTracer
 from vtkmodules.vtkFiltersGeneral import vtkGradientFilter
 
-from tidal_lens.cutting.contour import to_unstructured
+from cuts import cutting
+from grids import hexahedra, jittered, mixed, tetrahedra, vtk_data, warped
 from tidal_lens.flow.case import Block, Field, Flow
-from tidal_lens.flow.grid import COLLAPSE, HEXAHEDRON, TETRA, WEDGE, StructuredGrid, UnstructuredGrid
+from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.flow.roles import Roles
 from tidal_lens.quantities.criteria import lambda2
@@ -37,31 +37,11 @@ from tidal_lens.sampling.mesh import Mesh, build_mesh
 from tidal_lens.tracing.streamlines import Lines, TraceSettings, trace_lines
 from tidal_lens.warm import load_kernels
 from tidal_lens.work import run_chunks
+from timing import Row, Timed, in_turn
 
 THREADS = 2
 TOLERANCE = 1e-5
 LENGTH = 4.0
-
-
-@dataclass
-class Row:
-    """One line of the table."""
-
-    what: str
-    state: str
-    ours: float
-    theirs: float
-    ratio: float
-    our_error: float
-    their_error: float
-    wanted: str
-
-
-def warped(n: int) -> np.ndarray[Any, Any]:
-    i = np.linspace(0, 1, n)
-    z, y, x = (a.ravel() for a in np.meshgrid(i, i, i, indexing="ij"))
-    return np.column_stack([x + 0.04 * np.sin(2 * np.pi * y) * np.sin(np.pi * x), y + 0.04 * np.sin(2 * np.pi * z) * np.sin(np.pi * y),
-                            z + 0.04 * np.sin(2 * np.pi * x) * np.sin(np.pi * z)])
 
 
 def exact(p: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
@@ -78,60 +58,6 @@ def exact_gradient(p: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
     return 2 * np.pi * g
 
 
-def hexahedra(n: int) -> UnstructuredGrid:
-    index = np.arange(n**3, dtype=np.int32).reshape(n, n, n)
-    a, b = slice(None, -1), slice(1, None)
-    corners = np.stack([index[a, a, a], index[a, a, b], index[a, b, b], index[a, b, a], index[b, a, a], index[b, a, b], index[b, b, b],
-                        index[b, b, a]], axis=-1).reshape(-1, 8)
-    return UnstructuredGrid(n**3, np.ascontiguousarray(corners), np.full(len(corners), HEXAHEDRON, np.uint8))
-
-
-def vtk_data(n: int, points: np.ndarray[Any, Any], u: np.ndarray[Any, Any], grid: StructuredGrid | UnstructuredGrid) -> Any:
-    if isinstance(grid, StructuredGrid):
-        data = vtkStructuredGrid()
-        data.SetDimensions(n, n, n)
-        holder = vtkPoints()
-        holder.SetData(numpy_to_vtk(points))
-        data.SetPoints(holder)
-    else:
-        data = to_unstructured(points, grid)
-    array = numpy_to_vtk(u)
-    array.SetName("u")
-    data.GetPointData().AddArray(array)
-    data.GetPointData().SetActiveVectors("u")
-    return data
-
-
-@dataclass
-class Timed:
-    """Times of a task in each turn, and its last answer."""
-
-    times: list[float]
-    answer: Any
-
-    @property
-    def best(self) -> float:
-        """Least time."""
-        return min(self.times)
-
-    def ratio(self, other: Timed) -> float:
-        """How many times longer the other takes: the median over the turns."""
-        return float(np.median(np.array(other.times) / np.array(self.times)))
-
-
-def in_turn(tasks: dict[str, Callable[[], Any]], rounds: int) -> dict[str, Timed]:
-    """Time tasks in turn."""
-    found = {name: Timed([], None) for name in tasks}
-    for _ in range(rounds):
-        for name, task in tasks.items():
-            found[name].answer = None  # both sides start with their last answer's memory free again
-            began = time.perf_counter()
-            answer = task()
-            found[name].times.append(time.perf_counter() - began)
-            found[name].answer = answer
-    return found
-
-
 def vtk_gradient(data: Any, *, gradient: bool = True, vortices: bool = False) -> Any:
     task = vtkGradientFilter()
     task.SetInputData(data)
@@ -142,39 +68,6 @@ def vtk_gradient(data: Any, *, gradient: bool = True, vortices: bool = False) ->
     task.SetComputeQCriterion(vortices)
     task.Update()
     return task.GetOutput()
-
-
-def jittered(n: int) -> np.ndarray[Any, Any]:
-    """An even grid whose inner nodes are moved by up to 15 % of their spacing."""
-    i = np.linspace(0, 1, n)
-    z, y, x = (a.ravel() for a in np.meshgrid(i, i, i, indexing="ij"))
-    points = np.column_stack([x, y, z])
-    inner = ((points > 1e-9) & (points < 1 - 1e-9)).all(axis=1)
-    return points + inner[:, None] * np.random.default_rng(5).uniform(-0.15, 0.15, points.shape) / (n - 1)
-
-
-def _collapsed(cells: np.ndarray[Any, Any], kind: int) -> np.ndarray[Any, Any]:
-    return np.ascontiguousarray(cells[:, COLLAPSE[kind]], dtype=np.int32)
-
-
-def tetrahedra(n: int) -> UnstructuredGrid:
-    h = hexahedra(n).corners
-    ways = [(0, 1, 2, 6), (0, 2, 3, 6), (0, 3, 7, 6), (0, 7, 4, 6), (0, 4, 5, 6), (0, 5, 1, 6)]
-    cells = np.stack([h[:, w] for w in ways], axis=1).reshape(-1, 4)
-    return UnstructuredGrid(n**3, _collapsed(cells, TETRA), np.full(len(cells), TETRA, np.uint8))
-
-
-def mixed(n: int) -> UnstructuredGrid:
-    """Hexahedra below, wedges above them, tetrahedra at the top."""
-    h = hexahedra(n).corners
-    third = len(h) // (n - 1) * ((n - 1) // 3)
-    low, middle, top = h[:third], h[third:2 * third], h[2 * third:]
-    wedges = np.stack([middle[:, w] for w in ((0, 1, 2, 4, 5, 6), (0, 2, 3, 4, 6, 7))], axis=1).reshape(-1, 6)
-    ways = [(0, 1, 2, 6), (0, 2, 3, 6), (0, 3, 7, 6), (0, 7, 4, 6), (0, 4, 5, 6), (0, 5, 1, 6)]
-    tets = np.stack([top[:, w] for w in ways], axis=1).reshape(-1, 4)
-    corners = np.concatenate([low, _collapsed(wedges, WEDGE), _collapsed(tets, TETRA)])
-    types = np.repeat(np.array([HEXAHEDRON, WEDGE, TETRA], np.uint8), [len(low), len(wedges), len(tets)])
-    return UnstructuredGrid(n**3, np.ascontiguousarray(corners), types)
 
 
 def triad(rounds: int) -> float:
@@ -200,8 +93,8 @@ def gradients(n: int, rounds: int) -> list[Row]:
     m = n * 80 // 128 + 1 - (n * 80 // 128) % 3  # some 1.5 million tetrahedra for 128
     cases = (("curvilinear", StructuredGrid((n, n, n)), warped(n), "4x"), ("hexahedra", hexahedra(n), warped(n), "50x"),
              ("hexahedra, jittered", hexahedra(m), jittered(m), "error"), ("tetrahedra", tetrahedra(m), warped(m), "40x"),
-             ("tetrahedra, jittered", tetrahedra(m), jittered(m), "error"), ("mixed cells", mixed(m), warped(m), "40x"),
-             ("mixed cells, jittered", mixed(m), jittered(m), "error"))
+             ("tetrahedra, jittered", tetrahedra(m), jittered(m), "error"), ("mixed cells", *mixed(warped(m))[::-1], "40x"),
+             ("mixed cells, jittered", *mixed(jittered(m))[::-1], "error"))
     cold_wanted = {"hexahedra": "20x", "tetrahedra": "15x", "mixed cells": "15x"}
     for name, grid, points, wanted in cases:
         u = exact(points).astype(np.float32)  # what files hold; both sides answer in the same precision
@@ -405,7 +298,7 @@ def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--points", type=int, default=128, help="points along each edge of the grid")
     options.add_argument("--rounds", type=int, default=7)
-    options.add_argument("--only", choices=("gradients", "lines"), help="half of the table")
+    options.add_argument("--only", choices=("gradients", "lines", "cuts"), help="a part of the table")
     chosen = options.parse_args()
     os.environ.setdefault("VTK_SMP_MAX_THREADS", str(THREADS))
     vtkSMPTools.SetBackend("STDThread")
@@ -413,15 +306,18 @@ def main() -> None:
     print(f"VTK backend {vtkSMPTools.GetBackend()}, {vtkSMPTools.GetEstimatedNumberOfThreads()} threads; {chosen.points}³ points; "
           f"tolerance {TOLERANCE:g} a step, lines of length {LENGTH:g}; kernels compiled before the clock starts")
     load_kernels()
-    if chosen.only != "lines":
+    rows: list[Row] = []
+    if chosen.only in (None, "gradients"):
         large(10.0 if chosen.points >= 128 else 1.0)
-    rows = criteria(chosen.points, chosen.rounds) + gradients(chosen.points, chosen.rounds) if chosen.only != "lines" else []
-    if chosen.only != "gradients":
+        rows += criteria(chosen.points, chosen.rounds) + gradients(chosen.points, chosen.rounds)
+    if chosen.only in (None, "cuts"):
+        rows += cutting(chosen.points, chosen.rounds)
+    if chosen.only in (None, "lines"):
         rows += tracing(chosen.points, chosen.rounds, confined, "long")
         rows += tracing(chosen.points, chosen.rounds, exact, "short")
     print(f"\n{'what':<38}{'state':<7}{'ours':>9}{'VTK':>10}{'ratio':>8}{'wanted':>8}{'error':>11}{'VTK error':>11}")
     for r in rows:
-        print(f"{r.what:<38}{r.state:<7}{r.ours:>8.3f}s{r.theirs:>9.3f}s{r.ratio:>7.1f}x{r.wanted:>8}"
+        print(f"{r.what:<38}{r.state:<7}{r.ours:>8.4f}s{r.theirs:>9.4f}s{r.ratio:>7.1f}x{r.wanted:>8}"
               f"{r.our_error:>11.2e}{r.their_error:>11.2e}",
               flush=True)
 

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.cutting.contour import isosurface
+from tidal_lens.cutting.contour import axis_slice, isosurface, plane_cut, quadric_cut
 from tidal_lens.flow.case import Block, Boundary, Field, Flow
 from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.roles import Roles
@@ -90,7 +90,23 @@ def _stencils(dtype: type) -> None:
     flow = tiny_flow()
     stencil, _ = mesh_of(flow).locate(flow.points[:2])
     stencil.apply(np.ascontiguousarray(flow.fields["U"].values[:, 0], dtype=dtype))
+
+
+def _isosurfaces(dtype: type) -> None:
+    flow = tiny_flow()
+    mesh_of(flow)
     isosurface(flow, flow.points[:, 0].astype(dtype), 3.1)
+
+
+def _planes() -> None:
+    flow = tiny_flow()
+    axis_slice(flow, 0, 0.5)
+    plane_cut(flow, (1.0, 1.0, 1.0), (1.0, 1.0, 1.0))
+
+
+def _rounds() -> None:
+    flow = tiny_flow()
+    quadric_cut(flow, (1.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0), 1.5)
 
 
 def _gradients(dtype: type) -> None:
@@ -119,9 +135,9 @@ def _of_both(name: str, part: Callable[[type], None]) -> list[tuple[str, Callabl
 
 # Two lists, for two processes: parts of one list share much. What users want first comes first.
 LISTS: tuple[tuple[tuple[str, Callable[[], None]], ...], ...] = (
-    (*_of_both("stencils", _stencils), ("lines", _lines), ("walls", _walls), ("welding", _welding)),
-    (("reading", _reading), *_of_both("node values", _at_nodes), *_of_both("vortices", _vortices), *_of_both("gradients", _gradients),
-     *_of_both("criteria", _criteria)),
+    (("planes", _planes), *_of_both("stencils", _stencils), ("lines", _lines), ("walls", _walls), ("welding", _welding)),
+    (("reading", _reading), *_of_both("isosurfaces", _isosurfaces), ("round cuts", _rounds), *_of_both("node values", _at_nodes),
+     *_of_both("vortices", _vortices), *_of_both("gradients", _gradients), *_of_both("criteria", _criteria)),
 )
 PARTS = tuple(part for one in LISTS for part in one)
 

@@ -8,12 +8,12 @@ from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData, vtkUnstruct
 from vtkmodules.vtkIOXML import vtkXMLPolyDataWriter, vtkXMLUnstructuredGridWriter
 
 from making import cells_of, cube_points
-from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.errors import CancelledError, TidalLensError
 from tidal_lens.flow.grid import HEXAHEDRON, UnstructuredGrid
 from tidal_lens.formats.registry import open_flow
 from tidal_lens.formats.vtk_write import StructuredPiece, write_multiblock, write_structured
 from tidal_lens.work import Token
+from vtk_data import to_unstructured
 
 N = 5
 

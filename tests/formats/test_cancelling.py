@@ -14,7 +14,6 @@ from vtkmodules.vtkIOLegacy import vtkDataSetWriter
 from vtkmodules.vtkIOXML import vtkXMLImageDataWriter, vtkXMLRectilinearGridWriter, vtkXMLStructuredGridWriter, vtkXMLUnstructuredGridWriter
 
 from making import cells_of, cube_points
-from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.errors import CancelledError
 from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.formats.export import save_flow, save_geometry
@@ -23,7 +22,7 @@ from tidal_lens.formats.written import FlowData, Geometry
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.beginnings import first_study
 from tidal_lens.work import Token, working_for
-from vtk_data import add, structured, write
+from vtk_data import add, structured, to_unstructured, write
 
 _GIVEN_UP = 0.5  # seconds
 

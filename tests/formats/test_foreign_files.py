@@ -15,11 +15,10 @@ from vtkmodules.vtkIOLegacy import vtkDataSetWriter
 
 from cell_checks import check_whole, filled, honeycomb, linear, polyhedron, stream, volumes
 from making import KINDS, cells_of, cube_points, pyramids
-from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.errors import DoubtfulFlowError, FileError
 from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
 from tidal_lens.formats.registry import open_flow
-from vtk_data import add, structured
+from vtk_data import add, structured, to_unstructured
 
 DATA = Path(__file__).parent.parent / "data"
 N = 4

@@ -6,11 +6,10 @@ from vtkmodules.vtkIOXML import vtkXMLUnstructuredGridWriter
 
 from cell_checks import check_whole, honeycomb, linear, stream
 from making import cells_of, cube_points
-from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.errors import FileError
 from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
 from tidal_lens.formats.registry import open_flow
-from vtk_data import add
+from vtk_data import add, to_unstructured
 
 N = 5
 

@@ -8,13 +8,14 @@ from vtkmodules.vtkCommonDataModel import vtkStructuredGrid
 from vtkmodules.vtkIOXML import vtkXMLStructuredGridWriter, vtkXMLUnstructuredGridWriter
 
 from making import cube_points, hexahedra
-from tidal_lens.cutting.contour import axis_slice, to_unstructured
+from tidal_lens.cutting.contour import axis_slice
 from tidal_lens.errors import FileError
 from tidal_lens.flow.grid import HEXAHEDRON, UnstructuredGrid
 from tidal_lens.formats.numbered import siblings
 from tidal_lens.formats.registry import open_flow
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.tracing.streamlines import End, TraceSettings, trace_lines
+from vtk_data import to_unstructured
 
 N = 9
 

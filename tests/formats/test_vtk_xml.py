@@ -12,13 +12,12 @@ from vtkmodules.vtkIOXML import (
 )
 
 from making import KINDS, cells_of, cube_points, pyramids
-from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.errors import DoubtfulFlowError, FileError
 from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
 from tidal_lens.formats import unpacking_kernels
 from tidal_lens.formats.registry import open_flow
 from vortex_tank import demo_file, velocity
-from vtk_data import N, add, structured, write
+from vtk_data import N, add, structured, to_unstructured, write
 
 
 def with_flow(data, dtype=np.float32):

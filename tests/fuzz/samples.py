@@ -18,11 +18,10 @@ from cell_checks import filled, honeycomb, linear, polyhedron, stream
 from cgns_nodes import node
 from making import cells_of, cube_points
 from small_series import series
-from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.formats.export import save_geometry
 from tidal_lens.formats.written import Geometry
-from vtk_data import structured, write
+from vtk_data import structured, to_unstructured, write
 
 
 def _polyhedra():

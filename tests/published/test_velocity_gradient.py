@@ -367,7 +367,7 @@ def test_bad_cells_still_meet_linear_fields(kind, how):
 @pytest.mark.parametrize("kind", ["hexahedra", "tetrahedra", "wedges"])
 def test_bad_cells_are_no_worse_than_the_reference_library(kind, how):
     """Root mean square and greatest error against VTK's gradient filter on the same nodes and cells."""
-    from tidal_lens.cutting.contour import to_unstructured
+    from vtk_data import to_unstructured
 
     p = bad_points(17, how)
     grid = cube_flow(17, kind).blocks[0].grid
@@ -395,7 +395,7 @@ def test_cells_come_to_nodes_as_in_the_reference_library(kind):
     """VTK's filter from cells to points takes the plain mean too."""
     from vtkmodules.vtkFiltersCore import vtkCellDataToPointData
 
-    from tidal_lens.cutting.contour import to_unstructured
+    from vtk_data import to_unstructured
 
     flow = cube_flow(6, kind)
     values = np.random.default_rng(1).random(flow.n_cells)

@@ -8,10 +8,10 @@ from vtkmodules.vtkIOXML import vtkXMLImageDataWriter, vtkXMLRectilinearGridWrit
 
 from driving import differing, pixels, settle, wait
 from making import cells_of, cube_points, pyramids
-from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.formats.vtk_write import StructuredPiece, write_structured
 from tidal_lens.tracing.streamlines import End
+from vtk_data import to_unstructured
 
 N = 11
 KINDS = ("image", "rectilinear", "curvilinear", "hexahedra", "tetrahedra", "wedges", "pyramids")

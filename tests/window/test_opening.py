@@ -128,7 +128,7 @@ def test_cell_data_are_prepared_and_marked(window, tmp_path):
     from vtkmodules.vtkIOXML import vtkXMLUnstructuredGridWriter
 
     from making import cube_flow
-    from tidal_lens.cutting.contour import to_unstructured
+    from vtk_data import to_unstructured
 
     flow = cube_flow(9, "hexahedra")
     grid = to_unstructured(flow.points, flow.blocks[0].grid)

@@ -11,7 +11,6 @@ from vtkmodules.vtkIOXML import vtkXMLUnstructuredGridWriter
 from driving import drag, settle, wait
 from making import cells_of, cube_points
 from small_series import series
-from tidal_lens.cutting.contour import to_unstructured
 from tidal_lens.errors import TidalLensError
 from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.study.evaluate import Evaluator
@@ -21,7 +20,7 @@ from tidal_lens.study.kinds import slice as slices
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.model import Layer, Reference
 from tidal_lens.work import Token
-from vtk_data import add, write
+from vtk_data import add, to_unstructured, write
 
 
 def uneven_cells(tmp_path, n=9):

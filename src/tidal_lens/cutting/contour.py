@@ -1,29 +1,19 @@
-"""Where a node quantity takes a value: isosurfaces, and slices as isosurfaces of the distance to a plane.
-
-Structured blocks are contoured in index space, where VTK's flying edges are quick; each vertex lies on a grid edge, and
-its weight there is worked out again in double precision. Of unstructured blocks the cells that the surface goes through are
-contoured by VTK in space, and the vertices located among them.
-"""
+"""Where a node quantity takes a value, and where planes and other quadrics cut the flow."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
-from vtkmodules.vtkCommonCore import vtkPoints, vtkSMPTools
-from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkImageData, vtkUnstructuredGrid
-from vtkmodules.vtkFiltersCore import vtkContour3DLinearGrid, vtkFlyingEdges3D
 
-from tidal_lens.cutting import kernels
+from tidal_lens.cutting.marching import NO_FORM, cut_block
 from tidal_lens.cutting.surface import Surface, join
-from tidal_lens.flow.case import Block, Flow
-from tidal_lens.flow.grid import OWN_CORNERS, StructuredGrid, UnstructuredGrid
-from tidal_lens.sampling.mesh import Stencil, build_mesh
-from tidal_lens.work import Token, read_only, run_chunks
+from tidal_lens.flow.case import Flow
+from tidal_lens.work import Token, read_only
 
-vtkSMPTools.SetBackend("STDThread")  # VTK's default is one thread
+_NOTHING = read_only(np.empty(0))
 
 
 def isosurface(flow: Flow, values: NDArray[Any], level: float, token: Token | None = None) -> Surface:
@@ -34,7 +24,7 @@ def isosurface(flow: Flow, values: NDArray[Any], level: float, token: Token | No
     flow : Flow
         The flow.
     values : ndarray, shape (nodes,)
-        Node values.
+        Node values, linear along the edges of cells. The same array again is cut faster: where it cannot be met is kept.
     level : float
         The value.
     token : Token, optional
@@ -47,18 +37,7 @@ def isosurface(flow: Flow, values: NDArray[Any], level: float, token: Token | No
     """
     if values.shape != (flow.n_points,):
         raise ValueError(f"{values.shape} values for {flow.n_points} nodes")
-    parts: list[Surface] = []
-    for n, block in enumerate(flow.blocks):
-        if token is not None:
-            token.check()
-            token.report(n / len(flow.blocks))
-        own = values[block.points]
-        low, high = np.nanmin(own, initial=np.inf), np.nanmax(own, initial=-np.inf)
-        if not low <= level <= high:
-            continue
-        parts.append(_structured(flow, block, own, level) if isinstance(block.grid, StructuredGrid)
-                     else _unstructured(flow, block, own, level))
-    return join(parts)
+    return _cut(flow, values, NO_FORM, level, token)
 
 
 def axis_slice(flow: Flow, axis: int, position: float, token: Token | None = None) -> Surface:
@@ -71,114 +50,50 @@ def axis_slice(flow: Flow, axis: int, position: float, token: Token | None = Non
     position : float
         The coordinate; on the very border of the flow it is taken a hair inside.
     """
-    low, high = (float(b[axis]) for b in flow.bounds)
-    hair = 1e-9 * max(high - low, 1e-300)
-    inside = min(max(position, low + hair), high - hair) if low - hair <= position <= high + hair else position
-    return isosurface(flow, flow.points[:, axis], inside, token)
+    return plane_cut(flow, position * np.eye(3)[axis], np.eye(3)[axis], token)
 
 
-def _structured(flow: Flow, block: Block, values: NDArray[Any], level: float) -> Surface:
-    assert isinstance(block.grid, StructuredGrid)
-    dims = block.grid.dims
-    image = vtkImageData()
-    image.SetDimensions(*dims)
-    scalars = np.ascontiguousarray(np.where(np.isfinite(values), values, level - 1.0), dtype=np.float64)
-    array = numpy_to_vtk(scalars)
-    array.SetName("s")
-    image.GetPointData().SetScalars(array)
-    cut = vtkFlyingEdges3D()
-    cut.SetInputData(image)
-    cut.SetValue(0, level)
-    cut.ComputeNormalsOff()
-    cut.ComputeGradientsOff()
-    cut.ComputeScalarsOff()
-    cut.Update()
-    found = cut.GetOutput()
-    if found.GetNumberOfPoints() == 0:
-        return join([])
-    index = vtk_to_numpy(found.GetPoints().GetData()).astype(np.float64)
-    faces = vtk_to_numpy(found.GetPolys().GetConnectivityArray()).reshape(-1, 3).astype(np.int64)
-    base = np.floor(index + 1e-6).astype(np.int64)
-    along = index - base > 1e-6
-    strides = np.array([1, dims[0], dims[0] * dims[1]])
-    first = base @ strides
-    second = np.minimum(first + along @ strides, len(values) - 1)
-    stencil, points = _on_edges(flow, block, scalars, first, second, level)
-    good = np.isfinite(values[first]) & np.isfinite(values[second])
-    return Surface(points, _triangles(faces[good[faces].all(axis=1)]), stencil)
+def plane_cut(flow: Flow, point: Sequence[float] | NDArray[np.float64], direction: Sequence[float] | NDArray[np.float64],
+              token: Token | None = None) -> Surface:
+    """Cut by the plane through a point across a direction (both of shape (3,)); on the very border of the flow a hair inside.
+
+    Raises
+    ------
+    ValueError
+        The direction has no length.
+    """
+    normal = np.asarray(direction, np.float64) / max(float(np.linalg.norm(direction)), 1e-300)
+    if not 0.5 < float(np.linalg.norm(normal)) < 2.0:
+        raise ValueError("the direction of a cut needs a length")
+    level = float(normal @ np.asarray(point, np.float64))
+    low, high = flow.bounds
+    least = float(np.minimum(normal * low, normal * high).sum())
+    most = float(np.maximum(normal * low, normal * high).sum())
+    hair = 1e-9 * max(most - least, 1e-300)
+    if least - hair <= level <= most + hair:
+        level = min(max(level, least + hair), most - hair)
+    return _cut(flow, _NOTHING, read_only(np.concatenate([np.zeros(6), normal, [0.0]])), level, token)
 
 
-def _on_edges(flow: Flow, block: Block, scalars: NDArray[np.float64], first: NDArray[np.int64], second: NDArray[np.int64],
-              level: float) -> tuple[Stencil, NDArray[np.float64]]:
-    a, b = scalars[first], scalars[second]
-    span = b - a
-    t = np.divide(level - a, span, out=np.zeros_like(a), where=span != 0.0)
-    t = np.clip(t, 0.0, 1.0)
-    ids = np.column_stack([first, second]) + block.first_point
-    weights = np.column_stack([1.0 - t, t])
-    points = flow.points[ids[:, 0]] * weights[:, :1] + flow.points[ids[:, 1]] * weights[:, 1:]
-    return Stencil(ids, weights), points
+def quadric_cut(flow: Flow, form: Sequence[float] | NDArray[np.float64], level: float, token: Token | None = None) -> Surface:
+    """Cut by the surface on which a form of the second degree takes a value; vertices lie on it to rounding.
+
+    Parameters
+    ----------
+    form : sequence of 9 floats
+        The coefficients of x², y², z², x y, x z, y z, x, y and z.
+    level : float
+        The value.
+    """
+    a = np.asarray(form, np.float64)
+    return _cut(flow, _NOTHING, read_only(np.concatenate([a, [1.0 if a[:6].any() else 0.0]])), level, token)
 
 
-def _triangles(faces: NDArray[np.int64]) -> NDArray[np.int64]:
-    return np.column_stack([faces, faces[:, 2]])
-
-
-def to_unstructured(points: NDArray[np.float64], grid: UnstructuredGrid) -> Any:
-    """The block as a VTK unstructured grid."""
-    sizes = np.zeros(256, np.int64)
-    for kind, corners in OWN_CORNERS.items():
-        sizes[kind] = len(corners)
-    offsets = np.concatenate([[0], np.cumsum(sizes[grid.types])])
-    connectivity = np.empty(int(offsets[-1]), np.int64)
-    for kind, corners in OWN_CORNERS.items():
-        chosen = np.flatnonzero(grid.types == kind)
-        connectivity[offsets[chosen][:, None] + np.arange(len(corners))] = grid.corners[chosen][:, corners]
-    cells = vtkCellArray()
-    cells.SetData(numpy_to_vtkIdTypeArray(offsets, deep=1), numpy_to_vtkIdTypeArray(connectivity, deep=1))
-    out = vtkUnstructuredGrid()
-    holder = vtkPoints()
-    holder.SetData(numpy_to_vtk(np.ascontiguousarray(points)))
-    out.SetPoints(holder)
-    out.SetCells(numpy_to_vtk(grid.types, deep=1), cells)
-    return out
-
-
-def _unstructured(flow: Flow, block: Block, values: NDArray[Any], level: float) -> Surface:
-    """Only the cells that the surface goes through are handed to VTK, and searched for its vertices."""
-    assert isinstance(block.grid, UnstructuredGrid)
-    crossed = _crossed(block.grid, values, level)
-    if len(crossed) == 0:
-        return join([])
-    nodes, corners = np.unique(block.grid.corners[crossed], return_inverse=True)
-    part = UnstructuredGrid(len(nodes), corners.reshape(-1, 8).astype(np.int32), block.grid.types[crossed])
-    points = flow.points[nodes + block.first_point]
-    grid = to_unstructured(points, part)
-    array = numpy_to_vtk(np.ascontiguousarray(values[nodes], dtype=np.float64))
-    array.SetName("s")
-    grid.GetPointData().SetScalars(array)
-    cut = vtkContour3DLinearGrid()
-    cut.SetInputData(grid)
-    cut.SetValue(0, level)
-    cut.SetInterpolateAttributes(False)
-    cut.ComputeScalarsOff()
-    cut.SetOutputPointsPrecision(1)  # double
-    cut.Update()
-    found = cut.GetOutput()
-    if found.GetNumberOfPoints() == 0:
-        return join([])
-    vertices = vtk_to_numpy(found.GetPoints().GetData()).astype(np.float64)
-    faces = vtk_to_numpy(found.GetPolys().GetConnectivityArray()).reshape(-1, 3).astype(np.int64)
-    near = build_mesh(Flow("", flow.path, points, (Block("", part, 0, 0),), {}))
-    stencil, inside = near.locate(vertices, slack=0.05)
-    good = inside & np.isfinite(vertices).all(axis=1)
-    whole = Stencil(nodes[stencil.ids].astype(np.int64) + block.first_point, stencil.weights)
-    return Surface(vertices, _triangles(faces[good[faces].all(axis=1)]), whole)
-
-
-def _crossed(grid: UnstructuredGrid, values: NDArray[Any], level: float) -> NDArray[np.int64]:
-    """Cells with corners on both sides of a level."""
-    mask = np.zeros(grid.n_cells, dtype=bool)
-    own, corners = read_only(values), read_only(grid.corners)
-    run_chunks(lambda a, b: kernels.straddling(corners, own, level, mask, a, b), grid.n_cells, 65536)
-    return np.flatnonzero(mask)
+def _cut(flow: Flow, values: NDArray[Any], form: NDArray[np.float64], level: float, token: Token | None) -> Surface:
+    parts: list[Surface] = []
+    for n in range(len(flow.blocks)):
+        if token is not None:
+            token.check()
+            token.report(n / len(flow.blocks))
+        parts.append(cut_block(flow, n, values, form, level))
+    return join(parts)

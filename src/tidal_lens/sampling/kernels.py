@@ -7,7 +7,7 @@ A mesh is passed as one tuple ``m`` of arrays (see :class:`tidal_lens.sampling.m
     2 cells (c, 16) int32     5 level sizes (blocks, 12) int64
 
 A row of ``cells`` is one line of the processor's cache: 0-7 corners, 8-13 neighbours across the sides (-1 outside), 14 kind
-as in ``st`` below. Structured blocks have none.
+as in ``st`` below, 15 number in the file. Rows stand in the order of the tree, and cells are numbered by them. Structured blocks have none.
 Columns of ``blocks``: 0 structured?, 1 first point, 2-4 points along i, j, k, 5 first cell, 6 cells, 7 first row in the
 unstructured tables, 8 levels of the tree, 9 first entry in ``order``.
 A place is (block, cell within the block, r, s, t). Scratch: ``st`` int64 (6): block, cell, i, j, k, kind of the
@@ -519,23 +519,33 @@ def spread(v: int) -> int:
 
 
 @kernel
-def curve_keys(m: Array, block: int, low: Array, scale: Array, keys: Array, begin: int, end: int) -> None:
-    """Place of each cell on a space-filling (Morton) curve: by its indices, or by its centre where it has none."""
-    ids = np.empty(8, np.int64)
-    b = m[1][block]
+def curve_keys(points: Array, block: Array, corners: Array, low: Array, scale: Array, keys: Array, begin: int, end: int) -> None:
+    """Place of each cell of a block on a space-filling (Morton) curve: by its indices, or by its centre where it has none."""
     for cell in range(begin, end):
-        if b[0] == 1:
-            ci, cj = b[2] - 1, b[3] - 1
+        if block[0] == 1:
+            ci, cj = block[2] - 1, block[3] - 1
             keys[cell] = (spread(cell % ci) | (spread((cell // ci) % cj) << 1) | (spread(cell // (ci * cj)) << 2))
         else:
-            cell_nodes(m[1], m[2], block, cell, ids)
             key = 0
             for d in range(3):
                 x = 0.0
                 for c in range(8):
-                    x += m[0][ids[c], d]
+                    x += points[corners[cell, c] + block[1], d]
                 key |= spread(int((x / 8.0 - low[d]) * scale[d])) << d
             keys[cell] = key
+
+
+@kernel
+def lay_rows(corners: Array, neighbours: Array, kinds: Array, order: Array, place: Array, out: Array, begin: int, end: int) -> None:
+    """Write rows begin … end of a block's cells: row n is that of cell ``order[n]`` of the file, and ``place`` the other way round."""
+    for n in range(begin, end):
+        row, cell = np.uintp(n), np.uintp(order[n])
+        for c in range(8):
+            out[row, c] = corners[cell, c]
+        for c in range(6):
+            other = neighbours[cell, c]
+            out[row, 8 + c] = place[other] if other >= 0 else -1
+        out[row, 14], out[row, 15] = kinds[cell], cell
 
 
 @kernel

@@ -9,15 +9,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.flow.case import Flow
+from tidal_lens.flow.case import Block, Flow
 from tidal_lens.flow.faces import face_neighbours
 from tidal_lens.flow.grid import HEXAHEDRON, PYRAMID, TETRA, WEDGE, StructuredGrid, UnstructuredGrid
 from tidal_lens.sampling import kernels
 from tidal_lens.work import Token, at_gate, checkpoint, read_only, run_chunks
 
 _LEVELS = 12
-_KINDS = np.zeros(256, np.int32)  # of a cell in the kernels, by its type in files
-_KINDS[[HEXAHEDRON, TETRA, WEDGE, PYRAMID]] = 1, 2, 3, 4
+KINDS = np.zeros(256, np.int32)  # of a cell in the kernels, by its type in files
+KINDS[[HEXAHEDRON, TETRA, WEDGE, PYRAMID]] = 1, 2, 3, 4
+_NO_CORNERS = np.empty((0, 8), np.int32)
 
 
 @dataclass(frozen=True, eq=False)
@@ -124,23 +125,15 @@ def build_mesh(flow: Flow, token: Token | None = None) -> Mesh:
     """
     low, high = flow.bounds
     scale = 2097151.0 / np.maximum(high - low, 1e-300)
-    unstructured = [b.grid for b in flow.blocks if isinstance(b.grid, UnstructuredGrid)]
-    table = np.zeros((len(flow.blocks), 10), np.int64)
-    rows = 0
-    for n, block in enumerate(flow.blocks):
-        grid = block.grid
-        dims = grid.dims if isinstance(grid, StructuredGrid) else (0, 0, 0)
-        table[n] = (isinstance(grid, StructuredGrid), block.first_point, *dims, block.first_cell, grid.n_cells, rows, 0,
-                    block.first_cell)
-        rows += 0 if isinstance(grid, StructuredGrid) else grid.n_cells
-    cells = _lines_of_cache(max(rows, 1))
-    rows = 0
-    for grid in unstructured:
-        part = cells[rows:rows + grid.n_cells]
-        part[:, :8], part[:, 8:14], part[:, 14:] = grid.corners, face_neighbours(grid, token), _KINDS[grid.types][:, None]
-        grid.__dict__.pop("_neighbours", None)  # they stand in the table now
-        rows += grid.n_cells
+    table = block_rows(flow)
     order = np.empty(flow.n_cells, np.int32)
+    cells = _lines_of_cache(max(1, sum(b.grid.n_cells for b in flow.blocks if isinstance(b.grid, UnstructuredGrid))))
+    for row, block in zip(table, flow.blocks, strict=True):
+        checkpoint()
+        own = order[block.first_cell:block.first_cell + block.grid.n_cells]
+        _along_curve(flow, row, block, low, scale, own)
+        if isinstance(block.grid, UnstructuredGrid):
+            _lay_rows(block.grid, own, cells[row[7]:row[7] + block.grid.n_cells], token)
     starts, sizes = np.zeros((len(table), _LEVELS), np.int64), np.zeros((len(table), _LEVELS), np.int64)
     arrays: list[NDArray[Any]] = [read_only(flow.points), table, cells, order, starts, sizes, np.zeros((1, 6))]
     boxes: list[NDArray[np.float64]] = []
@@ -148,7 +141,7 @@ def build_mesh(flow: Flow, token: Token | None = None) -> Mesh:
     for n in range(len(table)):
         if token is not None:
             token.check()
-        for level, layer in enumerate(_tree_of(tuple(arrays), n, low, scale, order)):
+        for level, layer in enumerate(_tree_of(tuple(arrays), n)):
             starts[n, level], sizes[n, level] = total, len(layer)
             total += len(layer)
             boxes.append(layer)
@@ -164,14 +157,44 @@ def _lines_of_cache(rows: int) -> NDArray[np.int32]:
     return raw[first:first + 64 * rows].view(np.int32).reshape(rows, 16)
 
 
-def _tree_of(arrays: tuple[NDArray[Any], ...], block: int, low: NDArray[np.float64], scale: NDArray[np.float64],
-             order: NDArray[np.int32]) -> list[NDArray[np.float64]]:
-    first, count = int(arrays[1][block, 9]), int(arrays[1][block, 6])
-    keys = np.empty(count, np.int64)
-    run_chunks(lambda a, b: kernels.curve_keys(arrays, block, low, scale, keys, a, b), count, 65536)
+def block_rows(flow: Flow) -> NDArray[np.int64]:
+    """The table of blocks that kernels take (see :mod:`tidal_lens.sampling.kernels`), before there are trees."""
+    table = np.zeros((len(flow.blocks), 10), np.int64)
+    rows = 0
+    for n, block in enumerate(flow.blocks):
+        grid = block.grid
+        dims = grid.dims if isinstance(grid, StructuredGrid) else (0, 0, 0)
+        table[n] = (isinstance(grid, StructuredGrid), block.first_point, *dims, block.first_cell, grid.n_cells, rows, 0,
+                    block.first_cell)
+        rows += 0 if isinstance(grid, StructuredGrid) else grid.n_cells
+    return table
+
+
+def _along_curve(flow: Flow, row: NDArray[np.int64], block: Block, low: NDArray[np.float64], scale: NDArray[np.float64],
+                 order: NDArray[np.int32]) -> None:
+    """Write the numbers of a block's cells in the order in which a space-filling curve meets them."""
+    keys = np.empty(len(order), np.int64)
+    corners = read_only(block.grid.corners if isinstance(block.grid, UnstructuredGrid) else _NO_CORNERS)
+    points = read_only(flow.points)
+    run_chunks(lambda a, b: kernels.curve_keys(points, row, corners, low, scale, keys, a, b), len(keys), 65536)
     checkpoint()
-    order[first:first + count] = np.argsort(keys, kind="stable")
+    order[:] = np.argsort(keys, kind="stable")
     checkpoint()
+
+
+def _lay_rows(grid: UnstructuredGrid, order: NDArray[np.int32], out: NDArray[np.int32], token: Token | None) -> None:
+    """Write the rows of a block's cells in that order, which from then on is the one there is."""
+    near = face_neighbours(grid, token)
+    place = np.empty(len(order), np.int32)
+    place[order] = np.arange(len(order), dtype=np.int32)
+    corners, kinds = read_only(grid.corners), read_only(KINDS[grid.types])
+    run_chunks(lambda a, b: kernels.lay_rows(corners, near, kinds, order, place, out, a, b), len(order), 32768)
+    grid.__dict__.pop("_neighbours", None)  # they stand in the table now
+    order[:] = np.arange(len(order), dtype=np.int32)
+
+
+def _tree_of(arrays: tuple[NDArray[Any], ...], block: int) -> list[NDArray[np.float64]]:
+    count = int(arrays[1][block, 6])
     layers = [np.empty(((count + 7) // 8, 6))]
     run_chunks(lambda a, b: kernels.leaf_boxes(arrays, block, layers[0], a, b), len(layers[0]), 8192)
     while len(layers[-1]) > 8 and len(layers) < _LEVELS:

@@ -1,0 +1,167 @@
+"""Cuts of a block's cells, worked out in chunks of the leaves of its tree that the level may be taken in."""
+
+from __future__ import annotations
+
+import threading
+import weakref
+from itertools import pairwise
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.cutting import marching_kernels as kernels
+from tidal_lens.cutting.cases import MOST_FACES, MOST_VERTICES, cases
+from tidal_lens.cutting.surface import Surface, join
+from tidal_lens.flow.case import Block, Flow
+from tidal_lens.flow.grid import UnstructuredGrid
+from tidal_lens.kept import Kept
+from tidal_lens.sampling.mesh import Mesh, Stencil, block_rows, ready_mesh
+from tidal_lens.work import read_only, run_chunks
+
+_LEAVES, _SCANNED = 1024, 8192  # in a chunk, where most are met and where few are: fewer cost more calls, more leave a thread idle
+_CELLS = 4096  # that are worked on at a time
+_NOTHING = read_only(np.empty(0))
+_NO_ORDER = read_only(np.empty(0, np.int32))
+_NO_ROWS = read_only(np.empty((0, 16), np.int32))
+_NO_TYPES = read_only(np.empty(0, np.uint8))
+_NO_LEAVES = read_only(np.empty(0, np.int64))
+_NO_EXTREMES = read_only(np.empty((0, 2)))
+NO_FORM = read_only(np.zeros(10))
+_Tree = tuple[NDArray[np.float64], "weakref.ref[NDArray[Any]]", "weakref.ref[Mesh]"]  # and what it rests on
+_extremes: Kept[tuple[int, int, int], _Tree] = Kept("skipping trees", lambda tree: tree[0].nbytes)
+
+
+class _Grid(NamedTuple):
+    """What the kernels take of a block: of the packed mesh where there is one, else as it stands in the file."""
+
+    points: NDArray[np.float64]
+    block: NDArray[np.int64]
+    rows: NDArray[np.int32]
+    types: NDArray[np.uint8]
+    order: NDArray[np.int32]
+
+
+class _Room(threading.local):
+    """What a thread works in, kept: fresh memory costs more than the work does."""
+
+    def __init__(self) -> None:
+        most = MOST_VERTICES * _CELLS
+        size = 1 << (2 * most - 1).bit_length()
+        self.cells = np.empty((_CELLS, 8), np.int32), np.empty((_CELLS, 8)), np.empty(_CELLS, np.int32), np.empty(2, np.int64)
+        self.hashed = np.empty(size, np.int64), np.empty(size, np.int32)
+        self.out = np.empty(most, np.int64), np.empty(most), np.empty((most, 3)), np.empty((MOST_FACES * _CELLS, 4), np.int32)
+
+
+_room = _Room()
+_Part = tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64], NDArray[np.int32]]
+
+
+def cut_block(flow: Flow, number: int, values: NDArray[Any], form: NDArray[np.float64], level: float) -> Surface:
+    """Where a block's node values, or a form of place, take a level.
+
+    Parameters
+    ----------
+    flow, number : Flow, int
+        The flow, and the number of its block.
+    values : ndarray, shape (nodes,) or (0,)
+        Values at all nodes of the flow; empty where the form decides.
+    form : ndarray, shape (10,)
+        See :mod:`tidal_lens.cutting.marching_kernels`.
+    level : float
+        The level.
+
+    Returns
+    -------
+    Surface
+        Closed but for the borders of the block; normals of faces point to where values are less if cells are right-handed.
+    """
+    mesh = ready_mesh(flow)
+    block = flow.blocks[number]
+    grid = _packed(flow, block, mesh, number)
+    plain, stride, offset = _as_read(grid, values, form)
+    leaves = _NO_LEAVES
+    count = (block.grid.n_cells + 7) // 8
+    if mesh is not None:
+        leaves = read_only(_leaves(mesh, grid, number, values, form, level))
+        count = len(leaves)
+        if count == 0:
+            return join([])
+    parts: dict[int, _Part] = {}
+    packed, tables = tuple(grid), tuple(cases())
+    crossed = kernels.crossed if len(plain) else kernels.crossed_by_quadric if form[9] else kernels.crossed_by_plane
+
+    def chunk(begin: int, end: int) -> None:
+        cells, hashed, out = _room.cells, _room.hashed, _room.out
+        while begin < end:
+            crossed(packed, leaves, plain, stride, offset, form, level, cells, begin, end)
+            count, following = (int(n) for n in cells[3])
+            if count:
+                kernels.march(grid.points, form, level, cells, tables, hashed, out)
+                n, m = (int(n) for n in cells[3])
+                parts[begin] = out[0][:n].copy(), out[1][:n].copy(), out[2][:n].copy(), out[3][:m].copy()
+            begin = following
+
+    run_chunks(chunk, count, _SCANNED if mesh is None else _LEAVES)
+    return _joined([parts[begin] for begin in sorted(parts)])
+
+
+def _as_read(grid: _Grid, values: NDArray[Any], form: NDArray[np.float64]) -> tuple[NDArray[Any], int, int]:
+    """Values, and how they stand: for a plane across an axis the coordinates themselves are the values."""
+    across = np.flatnonzero(form[:9])
+    if len(values) == 0 and len(across) == 1 and across[0] >= 6 and form[across[0]] == 1.0:
+        return grid.points.reshape(-1), 3, int(across[0]) - 6
+    return read_only(np.ascontiguousarray(values)), 1, 0
+
+
+def _packed(flow: Flow, block: Block, mesh: Mesh | None, number: int) -> _Grid:
+    points = read_only(flow.points)
+    if mesh is not None:
+        return _Grid(points, read_only(mesh.arrays[1][number]), read_only(mesh.arrays[2]), _NO_TYPES, read_only(mesh.arrays[3]))
+    table = block_rows(flow)[number]
+    table[7] = 0
+    table = read_only(table)
+    if isinstance(block.grid, UnstructuredGrid):
+        return _Grid(points, table, read_only(block.grid.corners), read_only(block.grid.types), _NO_ORDER)
+    return _Grid(points, table, _NO_ROWS, _NO_TYPES, _NO_ORDER)
+
+
+def _leaves(mesh: Mesh, grid: _Grid, number: int, values: NDArray[Any], form: NDArray[np.float64], level: float) -> NDArray[np.int64]:
+    top, starts, sizes = int(grid.block[8]) - 1, read_only(mesh.arrays[4][number]), read_only(mesh.arrays[5][number])
+    extremes = _extremes_of(mesh, grid, number, values) if len(values) else _NO_EXTREMES
+    out = np.empty(int(sizes[0]), np.int64)
+    found = kernels.leaves_met(starts, sizes, top, read_only(mesh.arrays[6]), read_only(extremes), int(starts[0]), form, level, out)
+    return out[:found]
+
+
+def _extremes_of(mesh: Mesh, grid: _Grid, number: int, values: NDArray[Any]) -> NDArray[np.float64]:
+    """Least and greatest value of every part of a block's tree. Of values that are gone it is forgotten in its turn."""
+    key = id(values), id(mesh), number
+    found = _extremes.ready(key)
+    if found is not None and found[1]() is values and found[2]() is mesh:
+        return found[0]
+    plain, packed = read_only(np.ascontiguousarray(values)), tuple(grid)
+    tiers = [np.empty((int(n), 2)) for n in mesh.arrays[5][number][:int(grid.block[8])]]
+    run_chunks(lambda a, b: kernels.leaf_extremes(packed, plain, tiers[0], a, b), len(tiers[0]), 2048)
+    for lower, upper in pairwise(tiers):
+        kernels.parent_extremes(lower, upper)
+    tree = np.concatenate(tiers)
+    _extremes.put(key, (tree, weakref.ref(values), weakref.ref(mesh)))
+    return tree
+
+
+def _joined(parts: list[_Part]) -> Surface:
+    """Chunks share the vertices on their borders."""
+    if not parts:
+        return join([])
+    keys = np.concatenate([part[0] for part in parts])
+    shares, places = np.concatenate([part[1] for part in parts]), np.concatenate([part[2] for part in parts])
+    starts = np.cumsum([0] + [len(part[0]) for part in parts])
+    faces = np.concatenate([part[3] + np.int32(start) for part, start in zip(parts, starts, strict=False)])
+    number, first, size = np.empty(len(keys), np.int64), np.empty(len(keys), np.int64), 1 << (2 * len(keys) - 1).bit_length()
+    slots, numbers = _room.hashed
+    hashed = (slots[:size], numbers[:size]) if size <= len(slots) else (np.empty(size, np.int64), np.empty(size, np.int32))
+    first = first[:kernels.merge(keys, hashed, number, first)]
+    ids, weights, points = np.empty((len(first), 2), np.int64), np.empty((len(first), 2)), np.empty((len(first), 3))
+    kernels.lay_vertices(first, keys, shares, places, ids, weights, points)
+    return Surface(points, number.take(faces), Stencil(ids, weights))
