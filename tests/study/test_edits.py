@@ -31,7 +31,8 @@ surface = st.builds(SurfaceLook, colour_by=st.none() | quantity, opacity=st.floa
                     arrows=st.none() | st.builds(Arrows, of=quantity, spacing=st.floats(0.004, 0.5), even=st.booleans()))
 begun = st.one_of(
     st.builds(Begun, st.just("Walls"), st.builds(WallShape, boundaries=st.lists(st.text(max_size=5), max_size=3).map(tuple)), surface),
-    st.builds(Begun, st.just("Slice"), st.builds(SliceShape, axis=st.integers(0, 2), position=number), surface),
+    st.builds(Begun, st.just("Slice"),
+              st.builds(SliceShape, direction=st.sampled_from([(1.0, 0.0, 0.0), (0.5, -2.0, 0.1)]), position=number), surface),
     st.builds(Begun, st.just("Iso"), st.builds(IsoShape, quantity=quantity, value=number), surface),
     st.builds(Begun, st.just("Points"), st.builds(PointsShape, points=st.lists(vector, min_size=1, max_size=4).map(tuple)), surface),
     st.builds(Begun, st.just("Lines"), st.builds(StreamShape, start=vector, end=vector, count=st.integers(1, 5000)), st.builds(LineLook)))

@@ -1,5 +1,6 @@
 """Tasks of Look, from the opened demo, by real events; an action is a click, a drag, or a number typed."""
 
+import numpy as np
 import pytest
 
 from driving import click, pick, settle, type_into
@@ -49,4 +50,21 @@ def test_two_mach_numbers_as_translucent_isosurfaces_take_four_actions(opened):
     geometry = opened.document.asking.results[layer.id].geometry
     taken = geometry.stencil.apply(opened.document.evaluator.store.values("mach"))
     assert {round(float(v), 3) for v in taken} == {1.0, 1.2}
+    assert hands.actions <= 4
+
+
+def test_six_slices_from_nose_to_tail_by_total_pressure_loss_take_four_actions(opened):
+    hands = Hands()
+    hands.click(opened.bench.pages["look"].tiles["add-slice-set"])
+    settle(opened)
+    controls = opened.bench.card.controls["slice-set"]
+    hands.pick(controls.chooser, "Total-pressure loss")
+    settle(opened)
+    layer, flow = opened.document.chosen_layer, opened.document.flow
+    assert opened.document.evaluator.store.describe(layer.look.colour_by).title.startswith("Total-pressure loss")
+    places = np.unique(np.round(opened.document.asking.results[layer.id].geometry.points[:, 0], 9))
+    assert len(places) == 6
+    low, high = flow.body[0][0], flow.body[1][0]
+    assert places[0] == pytest.approx(low, abs=0.05 * (high - low))
+    assert places[-1] == pytest.approx(high, abs=0.05 * (high - low))
     assert hands.actions <= 4

@@ -7,6 +7,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from tidal_lens.app.clicks import Clicks
 from tidal_lens.app.jobs import Jobs
 from tidal_lens.app.notices import Notice
 from tidal_lens.errors import StudyError, TidalLensError
@@ -73,6 +74,7 @@ class Holder(QObject):
         self.file: Path | None = None
         self.camera: Camera | None = None
         self.dragging = False
+        self.clicks = Clicks(self)
         self._history = History(Study())
         self._saved = Study()
 

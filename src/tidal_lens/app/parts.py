@@ -171,6 +171,22 @@ class NumbersField(QLineEdit):
         self.edited.emit(values)
 
 
+class PointField(NumbersField):
+    """Three coordinates."""
+
+    pointed = pyqtSignal(tuple)
+
+    def __init__(self, name: str, tip: str) -> None:
+        super().__init__(name, tip)
+        self.edited.connect(self._check)
+
+    def _check(self, values: tuple[float, ...]) -> None:
+        if len(values) == 3:
+            self.pointed.emit(values)
+        else:
+            self.refused.emit(f"Three numbers are needed here, not {len(values)}.")
+
+
 class IconButton(QToolButton):
     """A button with one of our icons, redrawn when the theme changes."""
 
@@ -235,9 +251,14 @@ class Choice(QWidget):
             row.addWidget(button)
 
     def show_value(self, value: str) -> None:
-        """Mark an option."""
+        """Mark an option; none where there is no such."""
         if value in self._buttons:
             self._buttons[value].setChecked(True)
+            return
+        self._group.setExclusive(False)
+        for button in self._buttons.values():
+            button.setChecked(False)
+        self._group.setExclusive(True)
 
     def button(self, value: str) -> QToolButton:
         """The button of an option."""

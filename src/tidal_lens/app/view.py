@@ -20,6 +20,7 @@ from tidal_lens.app.eye import Eye
 from tidal_lens.app.hand import Hand
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.overlays.base import Overlay
+from tidal_lens.app.overlays.clicks import ClicksOverlay
 from tidal_lens.app.overlays.handles import HandlesOverlay
 from tidal_lens.app.overlays.keys import KeysOverlay
 from tidal_lens.app.overlays.labels import LabelsOverlay
@@ -72,7 +73,7 @@ class FlowView(Stage):
         self.hand = Hand(self, self.eye)
         self.under = UnderPointer(self)
         self.small = SmallPictures(self.small_ready.emit)
-        self._overlays: tuple[Overlay, ...] = (self.handles, self.keys, self.rose, self.pin, LabelsOverlay(self))
+        self._overlays: tuple[Overlay, ...] = (ClicksOverlay(self), self.handles, self.keys, self.rose, self.pin, LabelsOverlay(self))
         self._held: Overlay | None = None
         self._cameras: dict[int, Camera] = {}
         self._newest = 0

@@ -40,6 +40,21 @@ def kept_surface(surface: Surface, values: Vec) -> Surface:
     return _compact(points, np.concatenate([whole, cut]), stencil)
 
 
+def refined(surface: Surface, chosen: NDArray[np.bool_]) -> Surface:
+    """The same surface with some of its faces (m,) cut into triangles of half their size; each new vertex stands on an edge, once."""
+    faces = surface.faces[chosen]
+    triangles = np.concatenate([faces[:, [0, 1, 2]], faces[faces[:, 2] != faces[:, 3]][:, [0, 2, 3]]])
+    ends = np.sort(np.concatenate([triangles[:, [k, (k + 1) % 3]] for k in range(3)]), axis=1)
+    edges, which = np.unique(ends, axis=0, return_inverse=True)
+    p, q, r = (len(surface.points) + part for part in which.ravel().reshape(3, -1))
+    a, b, c = triangles.T
+    small = np.concatenate([np.column_stack(t) for t in ((a, p, r), (p, b, q), (r, q, c), (p, q, r))])
+    half = np.full(len(edges), 0.5)
+    points = np.concatenate([surface.points, 0.5 * (surface.points[edges[:, 0]] + surface.points[edges[:, 1]])])
+    return Surface(points, np.concatenate([surface.faces[~chosen], np.column_stack([small, small[:, 2]])]),
+                   surface.stencil.extended(surface.stencil.mixed(edges[:, 0], edges[:, 1], half)))
+
+
 def _cut(triangles: NDArray[np.int64], inside: NDArray[np.bool_]) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
     """Faces (k, 4) left of triangles; -1 - n stands for the n-th cut edge, whose ends are given too."""
     faces: list[NDArray[np.int64]] = []

@@ -478,3 +478,19 @@ def settle_boundaries(points: NDArray[np.float64], outside: Outside, named: Sequ
 def with_kind(boundary: Boundary, kind: BoundaryKind, reason: str) -> Boundary:
     """The same boundary taken to be of another kind."""
     return replace(boundary, kind=kind, reason=reason)
+
+
+def nearest_wall(boundaries: Sequence[Boundary], place: NDArray[np.float64]) -> NDArray[np.float64] | None:
+    """Unit normal of the wall face whose middle is nearest to a place (3,), of either sign; None where there are no walls."""
+    best, normal = np.inf, None
+    for boundary in boundaries:
+        if boundary.kind != "wall" or len(boundary.faces) == 0:
+            continue
+        corners = boundary.points[boundary.faces]
+        gaps = ((corners.mean(axis=1) - place) ** 2).sum(axis=1)
+        a, b, c, d = corners[int(gaps.argmin())]
+        across = np.cross(c - a, d - b)
+        size = float(np.linalg.norm(across))
+        if size > 0.0 and float(gaps.min()) < best:
+            best, normal = float(gaps.min()), across / size
+    return normal

@@ -10,9 +10,12 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 from tidal_lens.app.controls.base import Controls
 from tidal_lens.app.controls.bodies import BodyControls, PointsControls
 from tidal_lens.app.controls.card_facts import CardFacts
+from tidal_lens.app.controls.grid_surface import GridControls
 from tidal_lens.app.controls.isosurface import IsoControls
 from tidal_lens.app.controls.mask import MaskControls
+from tidal_lens.app.controls.round import RoundControls
 from tidal_lens.app.controls.slice import SliceControls
+from tidal_lens.app.controls.slice_set import SliceSetControls
 from tidal_lens.app.controls.streamlines import StreamControls
 from tidal_lens.app.controls.wall import WallControls
 from tidal_lens.app.document import Document
@@ -22,6 +25,9 @@ from tidal_lens.app.parts import column, label, rule
 CONTROLS: dict[str, Callable[[Document], Controls[Any]]] = {
     "wall": WallControls,
     "slice": SliceControls,
+    "slice-set": SliceSetControls,
+    "round": RoundControls,
+    "grid-surface": GridControls,
     "isosurface": IsoControls,
     "streamlines": StreamControls,
     "body": BodyControls,

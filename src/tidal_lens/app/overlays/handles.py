@@ -110,7 +110,7 @@ class HandlesOverlay:
     def _paint_bead(self, p: QPainter, handle: Handle, places: dict[str, QPointF]) -> None:
         at = places[handle.id]
         flow = self._view.document.flow
-        if handle.rail is not None and flow is not None:
+        if handle.rail is not None and flow is not None and not handle.turns:
             arm = _ARM * flow.size * handle.rail
             a, z = self._project(self._place(handle) + np.array([-arm, arm]))
             if a is not None and z is not None:

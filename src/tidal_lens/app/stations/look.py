@@ -13,6 +13,7 @@ from tidal_lens.app.stations.station import Act, Station
 from tidal_lens.study.kinds import KINDS
 
 _ACROSS = 3  # tiles in a row
+GROUPS = ("", "Surfaces", "Volume", "From a file", "Hide")  # captions, in their order
 
 
 class LayerStation(QWidget):
@@ -38,7 +39,12 @@ class LayerStation(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(6)
         row = at = 0
-        for kind in (k for k in KINDS if k.station == name):
+        group = ""
+        for kind in sorted((k for k in KINDS if k.station == name), key=lambda k: GROUPS.index(k.group)):
+            if kind.group != group:
+                group, row = kind.group, row + bool(at)
+                grid.addWidget(label(group, "soft"), row, 0, 1, _ACROSS)
+                row, at = row + 1, 0
             if at + len(kind.tiles) > _ACROSS:  # tiles of one kind stand together
                 row, at = row + 1, 0
             for tile in kind.tiles:

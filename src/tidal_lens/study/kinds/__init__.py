@@ -6,13 +6,16 @@ from typing import TYPE_CHECKING, Annotated, Union
 
 from pydantic import Field
 
-from tidal_lens.study.kinds import body, isosurface, mask, points, slice, streamlines, wall
+from tidal_lens.study.kinds import body, grid_surface, isosurface, mask, points, round, slice, slice_set, streamlines, wall
 from tidal_lens.study.kinds.kind import Kind, Shape
 
 KINDS: tuple[Kind, ...] = (
     wall.KIND,
     isosurface.KIND,
+    grid_surface.KIND,
     slice.KIND,
+    slice_set.KIND,
+    round.KIND,
     streamlines.KIND,
     body.KIND,
     points.KIND,

@@ -86,4 +86,4 @@ def new_isosurface(store: QuantityStore, quantity: str = "") -> Begun:
 
 
 KIND = Kind(IsoShape, "The surface on which a quantity takes a value, or the surfaces of several.", "look", "isosurface",
-            (Tile("add-isosurface", "Isosurface", "Show where a quantity takes a value."),), new_isosurface, slow=True)
+            (Tile("add-isosurface", "Isosurface", "Show where a quantity takes a value."),), new_isosurface, slow=True, group="Surfaces")

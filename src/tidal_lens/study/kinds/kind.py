@@ -58,6 +58,7 @@ class Made:
     geometry: Geometry
     began: Vec | None = None  # places that lines began from, (k, 3), inside or not
     tables: tuple[Table, ...] = ()  # what it tells in rows and columns
+    frame: tuple[Vec, Vec] | None = None  # middle and direction of a plane that goes with another card
 
     @property
     def nbytes(self) -> int:
@@ -90,6 +91,8 @@ class Handle:
         What can be typed in its place: a number, or three coordinates.
     small : bool
         Whether it is one beside others.
+    turns : bool
+        Whether it turns or sizes what it belongs to, rather than stand where it is dragged.
     """
 
     id: str
@@ -99,6 +102,7 @@ class Handle:
     label: str = ""
     value: float | Vector | None = None
     small: bool = False
+    turns: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -246,6 +250,8 @@ class Kind:
         What a flow does not have to begin it, in a few words; nothing if all is there.
     help : str
         What it is, for the page of kinds.
+    group : str
+        Caption over its tiles, shared by kinds that stand together.
     """
 
     shape: type[Shape]
@@ -256,6 +262,7 @@ class Kind:
     begin: Callable[[QuantityStore, str], Begun] | None = None
     slow: bool = False
     lacks: Callable[[Flow], str] = lambda _flow: ""
+    group: str = ""
 
     @property
     def name(self) -> str:

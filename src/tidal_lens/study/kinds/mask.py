@@ -60,4 +60,4 @@ def new_mask(store: QuantityStore) -> Begun:
 
 KIND = Kind(MaskShape, "A condition on a quantity: what fails it is not drawn, on all cards or on one.", "look", "mask",
             (Tile("add-mask", "Mask", "Hide what lies above or below a value of a quantity."),),
-            lambda store, _argument: new_mask(store), slow=True)
+            lambda store, _argument: new_mask(store), slow=True, group="Hide")

@@ -50,4 +50,4 @@ def _enclosed(flow: Flow) -> bool:
 
 
 KIND = Kind(WallShape, "Walls and other boundaries of the flow.", "look", "wall",
-            (Tile("add-walls", "Walls", "Show walls and other boundaries."),), lambda store, _argument: new_walls(store))
+            (Tile("add-walls", "Walls", "Show walls and other boundaries."),), lambda store, _argument: new_walls(store), group="Surfaces")
