@@ -6,6 +6,7 @@ new. New: neither has anything, cells are looked at as they stand in the file.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -13,9 +14,12 @@ import numpy as np
 from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
 from vtkmodules.vtkCommonDataModel import vtkImageData, vtkPlane, vtkUnstructuredGrid
 from vtkmodules.vtkFiltersCore import vtkContour3DLinearGrid, vtkFlyingEdges3D, vtkPlaneCutter
+from vtkmodules.vtkFiltersGeneral import vtkTableBasedClipDataSet
+from vtkmodules.vtkFiltersGeometry import vtkGeometryFilter
 
 from grids import hexahedra, mixed, tetrahedra, vtk_data, warped
 from tidal_lens.cutting.contour import axis_slice, isosurface, plane_cut
+from tidal_lens.cutting.regions import Limit, region_skin
 from tidal_lens.flow.case import Block, Flow
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.sampling.mesh import Stencil, mesh_of
@@ -59,6 +63,24 @@ def again(task: Any) -> Any:
     task.Modified()
     task.Update()
     return task.GetOutput()
+
+
+def vtk_skin(data: Any, low: float, high: float) -> Callable[[], Any]:
+    """The cells between two values, cut at both, and their surface."""
+    first, second, outside = vtkTableBasedClipDataSet(), vtkTableBasedClipDataSet(), vtkGeometryFilter()
+    first.SetInputData(data)
+    first.SetValue(low)
+    second.SetInputConnection(first.GetOutputPort())
+    second.SetValue(high)
+    second.InsideOutOn()
+    outside.SetInputConnection(second.GetOutputPort())
+
+    def run() -> Any:
+        first.Modified()
+        outside.Update()
+        return outside.GetOutput()
+
+    return run
 
 
 def fresh(data: Any) -> Any:
@@ -154,6 +176,9 @@ def unstructured(n: int, rounds: int) -> list[Row]:
             return isosurface(flow, values.view(), LEVEL)
 
         sphere = 4 * np.pi * LEVEL**2
+        low, high = 0.25, 0.45
+        shell = [Limit(values, low, True), Limit(values, high, False)]
+        skin = vtk_skin(data, low, high)
         for what, state, mine, theirs, true, wanted in (
                 ("slice", "warm", lambda flow=flow: axis_slice(flow, 0, 0.37), lambda axis=axis: again(axis), 1.0, "5x"),
                 ("oblique slice", "warm", lambda flow=flow: plane_cut(flow, (0.5, 0.5, 0.5), OBLIQUE),
@@ -164,6 +189,8 @@ def unstructured(n: int, rounds: int) -> list[Row]:
                  lambda little=little: again(little), 4 * np.pi * 0.03**2, "5x"),
                 ("slice of nothing", "warm", lambda flow=flow: axis_slice(flow, 0, 1.5), lambda outside=outside: again(outside), 0.0,
                  "0.5 ms"),
+                ("skin with caps", "warm", lambda flow=flow, shell=shell: region_skin(flow, shell), lambda skin=skin: skin(),
+                 4 * np.pi * (low**2 + high**2), "10x"),
                 ("isosurface", "cold", new_values, lambda data=data: again(contour(fresh(data), LEVEL)), sphere, "1.3x"),
                 ("slice", "new", lambda unpacked=unpacked: axis_slice(unpacked, 0, 0.37),
                  lambda data=data: again(plane_cutter(fresh(data), (1, 0, 0), (0.37, 0.5, 0.5))), 1.0, "1.3x"),

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.cutting.contour import axis_slice, isosurface, plane_cut, quadric_cut
+from tidal_lens.cutting.regions import Limit, region_content
 from tidal_lens.flow.case import Block, Boundary, Field, Flow
 from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.roles import Roles
@@ -104,6 +105,11 @@ def _planes() -> None:
     plane_cut(flow, (1.0, 1.0, 1.0), (1.0, 1.0, 1.0))
 
 
+def _regions() -> None:
+    flow = tiny_flow()
+    region_content(flow, [Limit(flow.points[:, 0].copy(), 1.1, True)], None)
+
+
 def _rounds() -> None:
     flow = tiny_flow()
     quadric_cut(flow, (1.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0), 1.5)
@@ -136,7 +142,8 @@ def _of_both(name: str, part: Callable[[type], None]) -> list[tuple[str, Callabl
 # Two lists, for two processes: parts of one list share much. What users want first comes first.
 LISTS: tuple[tuple[tuple[str, Callable[[], None]], ...], ...] = (
     (("planes", _planes), *_of_both("stencils", _stencils), ("lines", _lines), ("walls", _walls), ("welding", _welding)),
-    (("reading", _reading), *_of_both("isosurfaces", _isosurfaces), ("round cuts", _rounds), *_of_both("node values", _at_nodes),
+    (("reading", _reading), *_of_both("isosurfaces", _isosurfaces), ("round cuts", _rounds), ("regions", _regions),
+     *_of_both("node values", _at_nodes),
      *_of_both("vortices", _vortices), *_of_both("gradients", _gradients), *_of_both("criteria", _criteria)),
 )
 PARTS = tuple(part for one in LISTS for part in one)

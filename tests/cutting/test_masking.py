@@ -96,7 +96,7 @@ def test_masks_are_part_of_what_an_answer_rests_on():
     assert len(masked.colours) == len(masked.geometry.points)
     assert evaluator.evaluate(layer, Token(), study.adding(above)).geometry is masked.geometry
     assert evaluator.evaluate(layer, Token(), study.adding(above).adding(below)).geometry.area == pytest.approx(0.0, abs=1e-12)
-    moved = above.with_(shape=above.shape.with_(value=1.5))
+    moved = above.with_(shape=above.shape.at_level(0, 1.5))
     assert evaluator.evaluate(layer, Token(), study.adding(moved)).geometry.area == pytest.approx(0.5)
     assert evaluator.wish(layer) != evaluator.wish(layer, study.adding(above)) != evaluator.wish(layer, study.adding(moved))
 

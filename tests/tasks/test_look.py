@@ -2,8 +2,9 @@
 
 import numpy as np
 import pytest
+from PyQt6.QtCore import QPointF
 
-from driving import click, pick, settle, type_into
+from driving import click, drag, pick, settle, type_into
 from tidal_lens.demo.kittiwake import ASSETS
 
 pytestmark = pytest.mark.gui
@@ -22,6 +23,10 @@ class Hands:
     def pick(self, box, text):
         self.actions += 2  # the list is opened, an entry is clicked
         pick(box, text)
+
+    def drag(self, widget, begin, end):
+        self.actions += 1
+        drag(widget, begin, end)
 
     def type(self, field, text):
         self.actions += 1
@@ -67,4 +72,28 @@ def test_six_slices_from_nose_to_tail_by_total_pressure_loss_take_four_actions(o
     low, high = flow.body[0][0], flow.body[1][0]
     assert places[0] == pytest.approx(low, abs=0.05 * (high - low))
     assert places[-1] == pytest.approx(high, abs=0.05 * (high - low))
+    assert hands.actions <= 4
+
+
+def test_cells_with_q_above_a_dragged_value_by_helicity_take_four_actions(opened):
+    hands, document = Hands(), opened.document
+    hands.click(opened.bench.pages["look"].tiles["add-region"])
+    settle(opened)
+    layer = document.chosen_layer
+    before, skin = layer.shape.levels()[0], document.asking.results[layer.id].geometry.area
+    assert before[0] == "q"
+    bead = opened.view.keys.grip_at("q", layer.id)
+    hands.drag(opened.view, bead, bead + QPointF(0, 30))
+    settle(opened)
+    hands.pick(opened.bench.card.controls["region"].chooser, "Helicity")
+    settle(opened)
+    layer = document.chosen_layer
+    result = document.asking.results[layer.id]
+    assert layer.look.colour_by == "helicity"
+    assert layer.shape.levels()[0][1] < before[1]
+    assert result.geometry.area > skin
+    q = result.geometry.stencil.apply(document.evaluator.store.values("q"))
+    assert q.min() >= layer.shape.levels()[0][1] * (1 - 1e-9) - 1e-6 * abs(q).max()
+    assert result.colours == pytest.approx(result.geometry.stencil.apply(document.evaluator.store.values("helicity")))
+    assert "of the flow" in opened.deck.cards[layer.id].toolTip()
     assert hands.actions <= 4

@@ -249,3 +249,31 @@ def test_a_grid_surface_goes_along_its_lines(window):
     drag(window.view, bead, bead + QPointF(*(pixels[1] - pixels[0])))
     settle(window)
     assert now(window).index > before + 1
+
+
+def test_a_region_tells_what_it_holds_and_is_saved(window, tmp_path):
+    layer, controls = added(window, "add-region")
+    one = controls.conditions.rows[0]
+    pick(one.quantity, "Place x")
+    type_into(one.value, "1.02")
+    click(one.keep.button("below"))
+    settle(window)
+    flow, document = window.document.flow, window.document
+    result = document.asking.results[layer.id]
+    held = {row[0].split(" [")[0]: row[1] for row in result.made.tables[0].rows}
+    assert held["share of the flow"] == pytest.approx(0.503, abs=0.01)
+    assert made(window).points[:, 0].max() == pytest.approx(1.02)
+    assert made(window).points[:, 0].min() == pytest.approx(flow.bounds[0][0])
+    assert "% of the flow" in controls.holds.text()
+    scroll_to(window, controls.edges)
+    click(controls.edges.button("cells"))
+    settle(window)
+    whole = {row[0].split(" [")[0]: row[1] for row in document.asking.results[layer.id].made.tables[0].rows}
+    assert whole["share of the flow"] < held["share of the flow"]
+    assert set(np.unique(made(window).stencil.weights)) == {1.0}
+    assert document.save(tmp_path / "a.tidal")
+    assert load_study(tmp_path / "a.tidal").layer(layer.id).shape == now(window)
+    for _ in range(4):
+        window.act("undo")
+    settle(window)
+    assert now(window) == layer.shape

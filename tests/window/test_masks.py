@@ -26,11 +26,11 @@ def test_a_mask_hides_on_all_cards_and_is_told(window, tmp_path):
     whole = area(window)
     controls = with_mask(window)
     layer = document.chosen_layer
-    assert layer.shape.quantity == "mach"
+    assert layer.shape.conditions[0].quantity == "mach"
     part = area(window)
     assert 0 < part < whole
     assert "some is hidden by Mask" in window.status.facts.text()
-    click(controls.keep.button("below"))
+    click(controls.conditions.rows[0].keep.button("below"))
     settle(window)
     assert area(window) + part == pytest.approx(whole, rel=1e-9)
     assert document.save(tmp_path / "a.tidal")
@@ -56,20 +56,20 @@ def test_a_masks_value_is_dragged_typed_and_swept(window):
     document = window.document
     controls = with_mask(window)
     layer_id = document.chosen
-    before, part = document.chosen_layer.shape.value, area(window)
+    before, part = document.chosen_layer.shape.conditions[0].value, area(window)
     bead = window.view.keys.grip_at("mach", layer_id)
     drag(window.view, bead, bead + QPointF(0, -25))
     settle(window)
-    assert document.chosen_layer.shape.value > before
+    assert document.chosen_layer.shape.conditions[0].value > before
     assert area(window) < part
-    type_into(controls.value, "0.9")
+    type_into(controls.conditions.rows[0].value, "0.9")
     settle(window)
-    assert document.chosen_layer.shape.value == 0.9
-    pick(controls.quantity, "Speed")
+    assert document.chosen_layer.shape.conditions[0].value == 0.9
+    pick(controls.conditions.rows[0].quantity, "Speed")
     settle(window)
-    assert document.chosen_layer.shape.quantity == "speed"
+    assert document.chosen_layer.shape.conditions[0].quantity == "speed"
     low, high = document.evaluator.store.distribution("speed").usual
-    assert low <= document.chosen_layer.shape.value <= high or document.chosen_layer.shape.value == 0.9
+    assert low <= document.chosen_layer.shape.conditions[0].value <= high or document.chosen_layer.shape.conditions[0].value == 0.9
     assert document.asking.failures == {}
 
 
@@ -90,7 +90,8 @@ def test_a_mask_whose_quantity_is_gone_hides_nothing_and_says_so(window):
     whole = area(window)
     with_mask(window)
     layer, part = document.chosen_layer, area(window)
-    document.edit_layer(layer.with_(shape=layer.shape.with_(quantity="formula:gone")), "Another quantity")
+    gone = layer.shape.conditions[0].with_(quantity="formula:gone")
+    document.edit_layer(layer.with_(shape=layer.shape.with_(conditions=(gone,))), "Another quantity")
     settle(window)
     assert "gone" in document.asking.failures[layer.id]
     assert "gone" in window.bench.card.trouble.text()
@@ -115,6 +116,93 @@ def test_arrows_are_hidden_with_their_surface(window):
     many = len(document.asking.results[layer.id].dressed[0].points)
     controls = with_mask(window)
     low, high = document.evaluator.store.distribution("mach").usual
-    type_into(controls.value, f"{low + 0.9 * (high - low):.3f}")
+    type_into(controls.conditions.rows[0].value, f"{low + 0.9 * (high - low):.3f}")
     settle(window)
     assert 0 < len(document.asking.results[layer.id].dressed[0].points) < 0.5 * many
+
+
+def test_several_conditions_are_met_all_or_any_and_each_may_rest(window, tmp_path):
+    document = window.document
+    whole = area(window)
+    controls = with_mask(window)
+    one = controls.conditions.rows[0]
+    pick(one.quantity, "Place x")
+    type_into(one.value, "0")
+    settle(window)
+    right = area(window)
+    assert 0 < right < whole
+    click(controls.conditions.more)
+    two = controls.conditions.rows[1]
+    pick(two.quantity, "Place z")
+    click(two.keep.button("below"))
+    type_into(two.value, "1")
+    settle(window)
+    both = area(window)
+    assert 0 < both < right
+    window.bench.scroller.ensureWidgetVisible(controls.how)
+    click(controls.how.button("any"))
+    settle(window)
+    assert area(window) > right
+    click(two.on, QPointF(8, 8))
+    settle(window)
+    assert area(window) == pytest.approx(right, rel=1e-9)
+    click(two.on, QPointF(8, 8))
+    click(one.on, QPointF(8, 8))
+    settle(window)
+    below = area(window)
+    click(one.on, QPointF(8, 8))
+    settle(window)
+    assert area(window) == pytest.approx(right + below - both, rel=1e-3)
+    shape = document.chosen_layer.shape
+    assert document.save(tmp_path / "a.tidal")
+    assert open_study(tmp_path / "a.tidal").study.layer(document.chosen).shape == shape
+    click(two.gone)
+    settle(window)
+    assert len(document.chosen_layer.shape.conditions) == 1
+
+
+def test_a_quantity_is_compared_with_another(window):
+    controls = with_mask(window)
+    one = controls.conditions.rows[0]
+    pick(one.quantity, "Place x")
+    pick(one.than, "Place z")
+    settle(window)
+    layer = next(x for x in window.document.study.layers if x.kind == "slice")
+    left = window.document.asking.results[layer.id].geometry.points
+    assert (left[:, 0] >= left[:, 2] - 1e-9).all()
+    assert not one.value.isVisible()
+
+
+def test_whole_cells_are_kept_or_hidden(window):
+    controls = with_mask(window)
+    layer = next(x for x in window.document.study.layers if x.kind == "slice")
+    whole = window.document.asking.results[layer.id].unmasked.geometry
+    window.bench.scroller.ensureWidgetVisible(controls.edges)
+    click(controls.edges.button("cells"))
+    settle(window)
+    left = window.document.asking.results[layer.id].geometry
+    assert 0 < len(left.faces) < len(whole.faces)
+    known = {tuple(p) for p in whole.points}
+    assert {tuple(p) for p in left.points} <= known, "nothing is cut"
+
+
+def test_a_mask_hides_in_chosen_cards(window):
+    document = window.document
+    whole, walls = area(window), area(window, "wall")
+    controls = with_mask(window)
+    assert area(window, "wall") < walls
+    window.bench.scroller.ensureWidgetVisible(controls.everything)
+    click(controls.everything, QPointF(8, 8))
+    settle(window)
+    first = document.chosen_layer.subject.card
+    assert document.study.layer(first).kind == "wall"
+    assert area(window) == pytest.approx(whole)
+    cut = next(x for x in document.study.layers if x.kind == "slice")
+    click(controls.cards[cut.id], QPointF(8, 8))
+    settle(window)
+    assert document.chosen_layer.subject.cards == (first, cut.id)
+    assert area(window) < whole
+    click(controls.cards[first], QPointF(8, 8))
+    settle(window)
+    assert area(window, "wall") == pytest.approx(walls)
+    assert area(window) < whole

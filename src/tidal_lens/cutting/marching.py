@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 
 from tidal_lens.cutting import marching_kernels as kernels
 from tidal_lens.cutting.cases import MOST_FACES, MOST_VERTICES, cases
-from tidal_lens.cutting.surface import Surface, join
-from tidal_lens.flow.case import Block, Flow
+from tidal_lens.cutting.surface import Surface, join, turned
+from tidal_lens.flow.case import Flow
+from tidal_lens.flow.faces import hand
 from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.kept import Kept
 from tidal_lens.sampling.mesh import Mesh, Stencil, block_rows, ready_mesh
@@ -74,11 +75,11 @@ def cut_block(flow: Flow, number: int, values: NDArray[Any], form: NDArray[np.fl
     Returns
     -------
     Surface
-        Closed but for the borders of the block; normals of faces point to where values are less if cells are right-handed.
+        Closed but for the borders of the block; normals of faces point to where values are greater.
     """
     mesh = ready_mesh(flow)
     block = flow.blocks[number]
-    grid = _packed(flow, block, mesh, number)
+    grid = _packed(flow, mesh, number)
     plain, stride, offset = _as_read(grid, values, form)
     leaves = _NO_LEAVES
     count = (block.grid.n_cells + 7) // 8
@@ -103,7 +104,7 @@ def cut_block(flow: Flow, number: int, values: NDArray[Any], form: NDArray[np.fl
             begin = following
 
     run_chunks(chunk, count, _SCANNED if mesh is None else _LEAVES)
-    return _joined([parts[begin] for begin in sorted(parts)])
+    return _joined([parts[begin] for begin in sorted(parts)], hand(block.grid, flow.points[block.points]) < 0.0)
 
 
 def _as_read(grid: _Grid, values: NDArray[Any], form: NDArray[np.float64]) -> tuple[NDArray[Any], int, int]:
@@ -114,11 +115,16 @@ def _as_read(grid: _Grid, values: NDArray[Any], form: NDArray[np.float64]) -> tu
     return read_only(np.ascontiguousarray(values)), 1, 0
 
 
-def _packed(flow: Flow, block: Block, mesh: Mesh | None, number: int) -> _Grid:
-    points = read_only(flow.points)
+def _packed(flow: Flow, mesh: Mesh | None, number: int) -> _Grid:
     if mesh is not None:
-        return _Grid(points, read_only(mesh.arrays[1][number]), read_only(mesh.arrays[2]), _NO_TYPES, read_only(mesh.arrays[3]))
-    table = block_rows(flow)[number]
+        _, blocks, rows, order, *_ = mesh.arrays
+        return _Grid(read_only(flow.points), read_only(blocks[number]), read_only(rows), _NO_TYPES, read_only(order))
+    return as_filed(flow, number)
+
+
+def as_filed(flow: Flow, number: int) -> _Grid:
+    """What kernels take of a block, its cells as they stand in the file."""
+    block, points, table = flow.blocks[number], read_only(flow.points), block_rows(flow)[number]
     table[7] = 0
     table = read_only(table)
     if isinstance(block.grid, UnstructuredGrid):
@@ -150,8 +156,8 @@ def _extremes_of(mesh: Mesh, grid: _Grid, number: int, values: NDArray[Any]) -> 
     return tree
 
 
-def _joined(parts: list[_Part]) -> Surface:
-    """Chunks share the vertices on their borders."""
+def _joined(parts: list[_Part], mirrored: bool) -> Surface:
+    """Chunks share the vertices on their borders. Left-handed cells are cut the other way round."""
     if not parts:
         return join([])
     keys = np.concatenate([part[0] for part in parts])
@@ -164,4 +170,5 @@ def _joined(parts: list[_Part]) -> Surface:
     first = first[:kernels.merge(keys, hashed, number, first)]
     ids, weights, points = np.empty((len(first), 2), np.int64), np.empty((len(first), 2)), np.empty((len(first), 3))
     kernels.lay_vertices(first, keys, shares, places, ids, weights, points)
-    return Surface(points, number.take(faces), Stencil(ids, weights))
+    corners = number.take(faces)
+    return Surface(points, turned(corners) if mirrored else corners, Stencil(ids, weights))

@@ -86,7 +86,7 @@ def leaves_met(starts: Array, sizes: Array, top: int, boxes: Array, extremes: Ar
 
 
 @folded
-def _structured_corners(cell: Any, first: int, ni: int, nj: int, nodes: Array, at: Any) -> None:
+def structured_corners(cell: Any, first: int, ni: int, nj: int, nodes: Array, at: Any) -> None:
     """Write the nodes of a cell of a structured block."""
     ci, cj = ni - 1, nj - 1
     k = cell // (ci * cj)
@@ -108,7 +108,7 @@ def leaf_extremes(g: Array, values: Array, out: Array, begin: int, end: int) -> 
         low, high = np.inf, -np.inf
         for entry in range(leaf * 8, min(leaf * 8 + 8, many)):
             if structured:
-                _structured_corners(np.int64(order[U(block[9] + entry)]), first, block[2], block[3], nodes, U(0))
+                structured_corners(np.int64(order[U(block[9] + entry)]), first, block[2], block[3], nodes, U(0))
             for c in range(8):
                 node = np.int64(nodes[U(0), U(c)]) if structured else rows[U(base + entry), U(c)] + first
                 v = np.float64(values[U(node)])
@@ -180,7 +180,7 @@ def _crossed(how: int, g: Array, leaves: Array, values: Array, stride: int, offs
             kind: Any = 0
             full = 0xFF
             if structured:
-                _structured_corners(np.int64(order[U(block[9] + entry)]) if len(order) > 0 else entry, first, ni, nj, own, U(0))
+                structured_corners(np.int64(order[U(block[9] + entry)]) if len(order) > 0 else entry, first, ni, nj, own, U(0))
                 found = _look(how, own, U(0), 0, points, values, step, shift, form, level, nodes, at, to, 8)
             else:
                 kind = _kind_of(np.int64(types[row])) if len(types) > 0 else np.int64(rows[row, 14])

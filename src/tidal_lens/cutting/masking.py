@@ -27,8 +27,7 @@ def kept_surface(surface: Surface, values: Vec) -> Surface:
     many = inside[faces].sum(axis=1)
     whole = faces[many == 4]
     some = faces[(many > 0) & (many < 4)]
-    triangles = np.concatenate([some[:, [0, 1, 2]], some[some[:, 2] != some[:, 3]][:, [0, 2, 3]]])
-    left, starts, ends = _cut(triangles, inside)
+    left, starts, ends = _cut(some, inside)
     # Each cut edge gets one vertex, shared by the faces on both sides of it.
     edges, which = np.unique(np.sort(np.column_stack([starts, ends]), axis=1), axis=0, return_inverse=True)
     a, b = edges.T if len(edges) else (np.empty(0, np.int64), np.empty(0, np.int64))
@@ -55,30 +54,58 @@ def refined(surface: Surface, chosen: NDArray[np.bool_]) -> Surface:
                    surface.stencil.extended(surface.stencil.mixed(edges[:, 0], edges[:, 1], half)))
 
 
-def _cut(triangles: NDArray[np.int64], inside: NDArray[np.bool_]) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
-    """Faces (k, 4) left of triangles; -1 - n stands for the n-th cut edge, whose ends are given too."""
-    faces: list[NDArray[np.int64]] = []
-    starts: list[NDArray[np.int64]] = []
-    ends: list[NDArray[np.int64]] = []
+def whole_faces(surface: Surface, values: Vec) -> Surface:
+    """The faces of a surface over whose vertices the mean of values is not negative; one with a vertex without a number is hidden."""
+    v = np.where(np.isfinite(values), values, -np.inf)
+    own = np.where(surface.faces[:, 2] == surface.faces[:, 3], 3.0, 4.0)
+    total = v[surface.faces].sum(axis=1) - np.where(own == 3.0, v[surface.faces[:, 3]], 0.0)
+    return _compact(surface.points, surface.faces[total >= 0.0], surface.stencil)
+
+
+def _pieces(corners: int) -> list[tuple[int, list[list[tuple[int, int]]]]]:
+    """For each way in which some corners of a polygon are inside, what is left of it: a corner as (c, c), a cut edge as (inside, outside).
+
+    As cells are cut: each run of corners inside is a piece of its own.
+    """
+    found = []
+    for mask in range(1, (1 << corners) - 1):
+        pieces = []
+        for first in range(corners):
+            if mask >> first & 1 and not mask >> (first - 1) % corners & 1:
+                run = [first]
+                while mask >> (run[-1] + 1) % corners & 1:
+                    run.append((run[-1] + 1) % corners)
+                around = [(first, (first - 1) % corners), *((c, c) for c in run), (run[-1], (run[-1] + 1) % corners)]
+                pieces += [around] if len(around) < 5 else [around[:4], [around[0], around[3], around[4]]]
+        found.append((mask, pieces))
+    return found
+
+
+_PIECES = {3: _pieces(3), 4: _pieces(4)}
+
+
+def _cut(faces: NDArray[np.int64], inside: NDArray[np.bool_]) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
+    """Faces (k, 4) left of faces that are partly inside; -1 - n stands for the n-th cut edge, whose ends are given too."""
+    left = [np.empty((0, 4), np.int64)]
+    starts, ends = [np.empty(0, np.int64)], [np.empty(0, np.int64)]
     count = 0
-    if len(triangles) == 0:
-        return np.empty((0, 4), np.int64), np.empty(0, np.int64), np.empty(0, np.int64)
-    states = inside[triangles]
-    for turn in range(3):
-        p, q, r = (triangles[:, (turn + k) % 3] for k in range(3))
-        one = states[:, turn] & ~states[:, (turn + 1) % 3] & ~states[:, (turn + 2) % 3]
-        two = ~states[:, turn] & states[:, (turn + 1) % 3] & states[:, (turn + 2) % 3]
-        for mask, alone in ((one, True), (two, False)):
-            n = int(mask.sum())
-            first, second = -1 - (count + np.arange(n)), -1 - (count + n + np.arange(n))  # on p q, and on p r
-            starts += [p[mask], p[mask]]
-            ends += [q[mask], r[mask]]
-            count += 2 * n
-            faces.append(np.column_stack([p[mask], first, second, second]) if alone
-                         else np.column_stack([first, q[mask], r[mask], second]))
-    full = triangles[states.all(axis=1)]
-    faces.append(np.column_stack([full, full[:, 2]]))
-    return np.concatenate(faces), np.concatenate(starts), np.concatenate(ends)
+    triangle = faces[:, 2] == faces[:, 3]
+    for corners, own in ((3, faces[triangle]), (4, faces[~triangle])):
+        masks = (inside[own[:, :corners]] << np.arange(corners)).sum(axis=1)
+        for mask, pieces in _PIECES[corners]:
+            some = own[masks == mask]
+            for piece in pieces if len(some) else ():
+                columns = []
+                for a, b in piece:
+                    if a == b:
+                        columns.append(some[:, a])
+                        continue
+                    columns.append(-1 - count - np.arange(len(some)))
+                    starts.append(some[:, a])
+                    ends.append(some[:, b])
+                    count += len(some)
+                left.append(np.column_stack(columns if len(columns) == 4 else [*columns, columns[2]]))
+    return np.concatenate(left), np.concatenate(starts), np.concatenate(ends)
 
 
 def _compact(points: Vec, faces: NDArray[np.int64], stencil: Stencil) -> Surface:

@@ -41,6 +41,14 @@ def empty_surface() -> Surface:
     return Surface(np.empty((0, 3)), np.empty((0, 4), np.int64), Stencil(np.empty((0, 1), np.int64), np.empty((0, 1))))
 
 
+def turned(faces: NDArray[np.int64]) -> NDArray[np.int64]:
+    """The same faces seen from the other side; triangles repeat their last corner as before."""
+    triangle = faces[:, 2] == faces[:, 3]
+    other = faces[:, ::-1].copy()
+    other[triangle] = faces[triangle][:, [0, 2, 1, 1]]
+    return other
+
+
 def join(parts: list[Surface]) -> Surface:
     """One surface of several; stencils are padded to the widest."""
     parts = [p for p in parts if len(p.faces)]

@@ -43,7 +43,7 @@ def outward_areas(grid: Grid, points: NDArray[np.float64], chosen: NDArray[np.bo
         Which faces; else all.
     """
     faces = outer_faces(grid)
-    sign = np.full(len(faces), _hand(grid, points))
+    sign = np.full(len(faces), hand(grid, points))
     if isinstance(grid, StructuredGrid):
         i, j, k = (d - 1 for d in grid.dims)
         sign *= np.repeat([-1.0, 1.0, 1.0, -1.0, -1.0, 1.0], (j * k, j * k, i * k, i * k, i * j, i * j))
@@ -53,7 +53,7 @@ def outward_areas(grid: Grid, points: NDArray[np.float64], chosen: NDArray[np.bo
     return np.asarray(0.5 * np.cross(c - a, d - b) * sign[:, None])
 
 
-def _hand(grid: Grid, points: NDArray[np.float64]) -> float:
+def hand(grid: Grid, points: NDArray[np.float64]) -> float:
     """1 where the cells of a block are right-handed, -1 where they are left-handed: by some of them."""
     if isinstance(grid, StructuredGrid):
         i, j, k = grid.dims

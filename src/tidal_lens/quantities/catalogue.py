@@ -61,8 +61,9 @@ class Definition:
 
 
 HIDDEN = "hidden"
-VORTICES, SHOCKS, WALLS, ENERGY, MOTION, FRAMES, OPTICAL = (
-    "Vortices", "Shocks and compression", "Walls", "Pressure and energy", "Motion", "Rotating and cylindrical", "Schlieren and shadowgraph")
+VORTICES, SHOCKS, WALLS, ENERGY, MOTION, FRAMES, OPTICAL, PLACE = (
+    "Vortices", "Shocks and compression", "Walls", "Pressure and energy", "Motion", "Rotating and cylindrical", "Schlieren and shadowgraph",
+    "Place")
 
 _HUNT = "Hunt, Wray & Moin 1988, CTR-S88"
 _JEONG = "Jeong & Hussain 1995, J. Fluid Mech. 285"
@@ -90,6 +91,9 @@ def _axes(whole: Definition, of: str) -> tuple[Definition, ...]:
 
 
 CATALOGUE: tuple[Definition, ...] = (
+    Definition("place-x", "Place x", "x", "m", PLACE, "x", "x coordinate"),
+    Definition("place-y", "Place y", "y", "m", PLACE, "y", "y coordinate"),
+    Definition("place-z", "Place z", "z", "m", PLACE, "z", "z coordinate"),
     Definition("speed", "Speed", "|u|", "m/s", MOTION, "length(velocity)", "√(u² + v² + w²)"),
     Definition("velocity-x", "Velocity x", "u", "m/s", MOTION, "velocity.x", "x component of the velocity", scale="signed"),
     Definition("velocity-y", "Velocity y", "v", "m/s", MOTION, "velocity.y", "y component of the velocity", scale="signed"),

@@ -172,7 +172,7 @@ class Evaluator:
 
     def masks(self, study: Study, layer: Layer) -> tuple[Layer, ...]:
         """Masks in force on a layer: one whose quantity cannot be had hides nothing."""
-        return tuple(mask for mask in study.masks() if mask.subject.card in ("", layer.id) and not self.lacking(mask, study))
+        return tuple(mask for mask in study.masks() if mask.subject.is_of(layer.id) and not self.lacking(mask, study))
 
     def _shape_basis(self, layer: Layer, study: Study, *, draft: bool) -> Basis:
         def of(layer_id: str) -> Basis | None:
@@ -255,13 +255,10 @@ class Evaluator:
         mask = basis.how
         assert isinstance(mask, Shape)
 
-        def left() -> Made:
-            name, = mask.needs()
-            if len(made.geometry.points) == 0:
-                return made
-            return mask.hide(made, made.geometry.stencil.apply(self.store.values(name, token)))
+        def at(geometry: Geometry, name: str) -> NDArray[np.float64]:
+            return geometry.stencil.apply(self.store.values(name, token))
 
-        return self.answers.shapes.obtain(basis, left)
+        return self.answers.shapes.obtain(basis, lambda: mask.hide(made, at))
 
     def _dress(self, basis: Basis, dressing: Dressing, made: Made, token: Token) -> Dressed:
         token.check()

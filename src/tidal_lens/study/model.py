@@ -21,9 +21,19 @@ _NUMBERED = re.compile(r"-(\d{1,12})$")
 
 
 class Subject(Value):
-    """What a layer is of: the whole flow, or another card."""
+    """What a layer is of: the whole flow, or another card, or several."""
 
     card: LayerId = ""
+    more: Annotated[tuple[LayerId, ...], Field(max_length=500)] = ()
+
+    @property
+    def cards(self) -> tuple[str, ...]:
+        """All cards that it names."""
+        return tuple(filter(None, (self.card, *self.more)))
+
+    def is_of(self, layer_id: str) -> bool:
+        """Whether it names a card, or none and so all."""
+        return not self.cards or layer_id in self.cards
 
 
 class Layer(Value):
@@ -56,7 +66,7 @@ class Layer(Value):
     def _fits(self) -> Self:
         if self.look.on != self.shape.geometry:
             raise ValueError(f"a {self.shape.kind} is not drawn as {self.look.on}")
-        if self.subject.card and not self.shape.subjects:
+        if self.subject.cards and not self.shape.subjects:
             raise ValueError(f"a {self.shape.kind} is of the whole flow")
         return self
 
@@ -68,7 +78,7 @@ class Layer(Value):
     def tell(self, words: Words) -> str:
         """What it is made from, and in what other card if it is of one."""
         told = self.shape.tell(words)
-        return f"{told}, in {words.card(self.subject.card)}" if self.subject.card else told
+        return f"{told}, in {' and '.join(map(words.card, self.subject.cards))}" if self.subject.cards else told
 
 
 class KeySetting(Value):

@@ -13,6 +13,7 @@ from tidal_lens.app.controls.card_facts import CardFacts
 from tidal_lens.app.controls.grid_surface import GridControls
 from tidal_lens.app.controls.isosurface import IsoControls
 from tidal_lens.app.controls.mask import MaskControls
+from tidal_lens.app.controls.region import RegionControls
 from tidal_lens.app.controls.round import RoundControls
 from tidal_lens.app.controls.slice import SliceControls
 from tidal_lens.app.controls.slice_set import SliceSetControls
@@ -33,6 +34,7 @@ CONTROLS: dict[str, Callable[[Document], Controls[Any]]] = {
     "body": BodyControls,
     "points": PointsControls,
     "mask": MaskControls,
+    "region": RegionControls,
 }
 
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Union
 
 from pydantic import Field
 
-from tidal_lens.study.kinds import body, grid_surface, isosurface, mask, points, round, slice, slice_set, streamlines, wall
+from tidal_lens.study.kinds import body, grid_surface, isosurface, mask, points, region, round, slice, slice_set, streamlines, wall
 from tidal_lens.study.kinds.kind import Kind, Shape
 
 KINDS: tuple[Kind, ...] = (
@@ -16,6 +16,7 @@ KINDS: tuple[Kind, ...] = (
     slice.KIND,
     slice_set.KIND,
     round.KIND,
+    region.KIND,
     streamlines.KIND,
     body.KIND,
     points.KIND,

@@ -25,6 +25,7 @@ from tidal_lens.work import Token
 Vec = NDArray[np.float64]
 Geometry = Surface | Lines
 Sort = Literal["surface", "lines", "none"]
+At = Callable[[Geometry, str], NDArray[np.float64]]
 
 
 class See(Protocol):
@@ -58,6 +59,7 @@ class Made:
     geometry: Geometry
     began: Vec | None = None  # places that lines began from, (k, 3), inside or not
     tables: tuple[Table, ...] = ()  # what it tells in rows and columns
+    told: str = ""  # what it came to, in a few words for its card
     frame: tuple[Vec, Vec] | None = None  # middle and direction of a plane that goes with another card
 
     @property
@@ -158,8 +160,8 @@ class Shape(Value):
         """
         raise NotImplementedError
 
-    def hide(self, made: Made, _values: Vec) -> Made:
-        """Of a shape without geometry: what it leaves of something else, by its quantity's values at the points."""
+    def hide(self, made: Made, _at: At) -> Made:
+        """Of a shape without geometry: what it leaves of something else; ``at`` gives a quantity's values at the points of a geometry."""
         return made
 
     def needs(self) -> tuple[str, ...]:
