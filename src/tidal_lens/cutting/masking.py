@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.cutting.surface import Surface
+from tidal_lens.cutting.surface import Surface, empty_surface
 from tidal_lens.sampling.mesh import Stencil
 
 Vec = NDArray[np.float64]
@@ -21,22 +21,32 @@ def kept_surface(surface: Surface, values: Vec) -> Surface:
     values : ndarray, shape (vertices,)
         Linear along edges; a vertex without a number is hidden.
     """
+    inside = values >= 0.0
+    if inside.all():
+        return surface
+    if not inside.any():
+        return empty_surface()
     v = np.where(np.isfinite(values), values, -np.inf)
-    inside = v >= 0.0
     faces = surface.faces
-    many = inside[faces].sum(axis=1)
-    whole = faces[many == 4]
-    some = faces[(many > 0) & (many < 4)]
-    left, starts, ends = _cut(some, inside)
+    corners = inside[faces]
+    every = corners.all(axis=1)
+    left, starts, ends = _cut(faces[corners.any(axis=1) & ~every], inside)
+    kept = np.concatenate([faces[every], left])
+    used = np.zeros(len(surface.points), dtype=bool)
+    used[kept[kept >= 0]] = True
+    old = np.flatnonzero(used)
     # Each cut edge gets one vertex, shared by the faces on both sides of it.
-    edges, which = np.unique(np.sort(np.column_stack([starts, ends]), axis=1), axis=0, return_inverse=True)
-    a, b = edges.T if len(edges) else (np.empty(0, np.int64), np.empty(0, np.int64))
+    count = len(surface.points)
+    keys, first, which = np.unique(np.minimum(starts, ends) * count + np.maximum(starts, ends), return_index=True, return_inverse=True)
+    a, b = starts[first], ends[first]
     with np.errstate(invalid="ignore"):
-        t = np.where(np.isfinite(v[a]) & np.isfinite(v[b]), v[a] / (v[a] - v[b]), np.where(inside[a], 0.0, 1.0))
-    points = np.concatenate([surface.points, surface.points[a] + t[:, None] * (surface.points[b] - surface.points[a])])
-    stencil = surface.stencil.extended(surface.stencil.mixed(a, b, t))
-    cut = np.where(left < 0, len(surface.points) + which.ravel()[np.maximum(-left - 1, 0)] if len(which) else left, left)
-    return _compact(points, np.concatenate([whole, cut]), stencil)
+        t = np.where(np.isfinite(v[b]), v[a] / (v[a] - v[b]), 0.0)
+    points = np.concatenate([surface.points[old], surface.points[a] + t[:, None] * (surface.points[b] - surface.points[a])])
+    stencil = surface.stencil.take(old).extended(surface.stencil.mixed(a, b, t))
+    numbers = np.empty(count + len(starts), np.int64)  # of vertices, and from the end of cut edges: -1 is the first of them
+    numbers[old] = np.arange(len(old))
+    numbers[count:] = (len(old) + which.ravel())[::-1]
+    return Surface(points, numbers[kept], stencil) if len(keys) else Surface(points, numbers[kept], surface.stencil.take(old))
 
 
 def refined(surface: Surface, chosen: NDArray[np.bool_]) -> Surface:
