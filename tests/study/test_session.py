@@ -48,7 +48,7 @@ for item in scene.items:
 def known(name):
     return key_of(session.study, session.evaluator, name)
 
-for face in key_faces(session.study, session.evaluator, known, 900, 600, rough_measure):
+for face in key_faces(session.study, session.evaluator, known, (900, 600), rough_measure):
     print("key", face.quantity.name, *(m.text for m in face.marks() if isinstance(m, Words)), sep="|")
 for layer_id, result in results.items():
     for table in result.unmasked.tables:

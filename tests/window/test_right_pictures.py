@@ -61,14 +61,14 @@ def test_lines_follow_another_averaging_of_cell_values(empty, tmp_path):
 def test_another_reference_while_a_card_computes_loses_nothing(window, monkeypatch):
     document = window.document
     gate, begun = threading.Event(), threading.Event()
-    whole = slices.axis_slice
+    whole = slices.plane_cut
 
     def slow(*args):
         begun.set()
         gate.wait(20)
         return whole(*args)
 
-    monkeypatch.setattr(slices, "axis_slice", slow)
+    monkeypatch.setattr(slices, "plane_cut", slow)
     window.act("add-slice-x")
     layer = document.chosen_layer
     document.edit_layer(layer.with_(look=layer.look.with_(colour_by="speed")), "Colour")
@@ -229,16 +229,16 @@ def test_a_late_failure_of_an_older_wish_says_nothing(window, monkeypatch):
     window.act("add-slice-x")
     settle(window)
     layer = document.chosen_layer
-    whole = slices.axis_slice
+    whole = slices.plane_cut
     gate = threading.Event()
 
-    def failing(flow, axis, position, token):
-        if position == 0.123:
+    def failing(flow, point, direction, token):
+        if point[0] == 0.123:
             gate.wait(20)
             raise TidalLensError("Not here.", "there")
-        return whole(flow, axis, position, token)
+        return whole(flow, point, direction, token)
 
-    monkeypatch.setattr(slices, "axis_slice", failing)
+    monkeypatch.setattr(slices, "plane_cut", failing)
     document.edit_layer(layer.with_(shape=layer.shape.with_(position=0.123)), "Move")
     document.edit_layer(layer.with_(shape=layer.shape.with_(position=0.5)), "Move")
     gate.set()

@@ -179,9 +179,9 @@ BASE: tuple[Command, ...] = (
     Command("theme", "Change the theme", "F8", "Change between the chart and night themes.", lambda d: d.change_theme()),
     Command("again", "Compute again", "F5", "Compute what failed or was cancelled.",
             lambda d: d.document.asking.compute_again(), _open_case),
-    Command("cancel", "Cancel the running work", "Esc", "Give up what is being computed, or clicks that are waited for.",
-            lambda d: d.document.clicks.give_up() or d.document.asking.cancel_work(),
-            lambda d: d.document.clicks.wish is not None or d.document.jobs.is_busy()),
+    Command("cancel", "Cancel the running work", "Esc", "Give up what is being computed, clicks that are waited for, lit places.",
+            lambda d: d.document.clicks.give_up() or d.view.lights.put_out() or d.document.asking.cancel_work(),
+            lambda d: d.document.clicks.wish is not None or d.view.lights.of is not None or d.document.jobs.is_busy()),
     Command("help", "Keys and commands", "F1", "List all commands and their keys.", lambda d: d.show_help()),
     Command("quit", "Quit", "Ctrl+Q", "Close the window.", lambda d: d.close()),
 )

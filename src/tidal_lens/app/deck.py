@@ -34,6 +34,7 @@ class Card(QWidget):
         self._lamp_pressed = -_DOUBLE
         self._before: tuple[bool, str | None] = (True, None)
         self._turn = 0
+        self._shown: tuple[object, ...] = ()
         self._editor: QLineEdit | None = None
         self.setFixedSize(WIDTH, HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -75,6 +76,12 @@ class Card(QWidget):
         elif not busy:
             self._timer.stop()
         trouble = self.document.asking.failures.get(self.layer_id)
+        name = layer.look.colour_by
+        now = (layer, busy, trouble, self.document.study.is_drawn(layer), self.document.chosen == self.layer_id, self._source(layer),
+               theme.current().name, self.document.key(name) if name else None, self.document.study.keys.get(name or ""))
+        if now == self._shown:
+            return
+        self._shown = now
         state = "shown" if self.document.study.is_drawn(layer) else "hidden"
         self.setAccessibleName(f"{layer.name}, {layer.kind}, {state}")
         self.setToolTip(trouble or f"{layer.name}: {self._source(layer)}.\nLamp: show or hide; double-click it to show this "

@@ -44,6 +44,14 @@ class Stage(QWidget):
         self.typing = TypingHere(self, self.pointed.emit)
         self.depths: NDArray[np.floating] | None = None
 
+    def light(self, name: str, value: float) -> None:
+        """Show where a quantity takes a value on what is drawn."""
+        raise NotImplementedError
+
+    def pin_at(self, place: tuple[float, float, float]) -> None:
+        """Mark a place; the view stays as it is."""
+        raise NotImplementedError
+
     def redraw(self, *, draft: bool = False) -> None:
         """Ask for a picture."""
         raise NotImplementedError

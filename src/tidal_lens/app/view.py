@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QCloseEvent,
@@ -19,6 +21,7 @@ from tidal_lens.app.document import Document
 from tidal_lens.app.eye import Eye
 from tidal_lens.app.hand import Hand
 from tidal_lens.app.jobs import Slot
+from tidal_lens.app.lights import Lights
 from tidal_lens.app.overlays.base import Overlay
 from tidal_lens.app.overlays.clicks import ClicksOverlay
 from tidal_lens.app.overlays.handles import HandlesOverlay
@@ -33,6 +36,7 @@ from tidal_lens.scene.camera import Camera
 from tidal_lens.scene.renderer import Listener, Renderer
 from tidal_lens.scene.scene import Frame
 from tidal_lens.scene.scenery import Scenery
+from tidal_lens.study.evaluate import Evaluated
 from tidal_lens.study.words import number_text
 
 _AT_REST = 160  # milliseconds without a move before the picture is drawn in full
@@ -74,10 +78,14 @@ class FlowView(Stage):
         self.under = UnderPointer(self)
         self.small = SmallPictures(self.small_ready.emit)
         self._overlays: tuple[Overlay, ...] = (ClicksOverlay(self), self.handles, self.keys, self.rose, self.pin, LabelsOverlay(self))
+        self.lights = Lights(document.jobs, self._drawn, self)
+        self.lights.changed.connect(self.redraw)
         self._held: Overlay | None = None
         self._cameras: dict[int, Camera] = {}
         self._newest = 0
         self._newest_full = 0
+        self._asked: tuple[object, ...] = ()
+        self._asked_items: tuple[object, ...] = ()
         self._shown = 0
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -90,6 +98,8 @@ class FlowView(Stage):
         document.case_changed.connect(self._new_case)
         document.study_changed.connect(self.redraw_soon)
         document.result_changed.connect(lambda _id: self.redraw_soon())
+        document.study_changed.connect(self.lights.refresh)
+        document.result_changed.connect(lambda _id: self.lights.refresh())
         document.quantity_known.connect(lambda _name: self.redraw_soon())
         document.chosen_changed.connect(self.update)
         document.visit.connect(self.eye.visit)
@@ -105,6 +115,7 @@ class FlowView(Stage):
         self.small.clear()
         self.scenery.clear()
         self.eye.pivot = self.pin.place = None
+        self.lights.put_out()
         if self.document.camera is None:
             self.eye.frame_all()
         else:
@@ -126,7 +137,13 @@ class FlowView(Stage):
         if table is None or camera is None:
             return
         scene = self.scenery.scene(table, theme.current().ground, theme.current().soft)
+        if self.lights.items:
+            scene = replace(scene, items=(*scene.items, *self.lights.items))
         ratio = self.devicePixelRatioF()
+        asked = (*map(id, scene.items), id(camera), scene.background, self.size(), ratio)
+        if asked == self._asked and (draft or self._newest == self._newest_full):
+            return  # that picture is there or on its way, and nothing that is worked out meanwhile shall wait for it again
+        self._asked, self._asked_items = asked, (scene.items, camera)  # held, so that ids stay their own
         number = self.renderer.show(scene, camera, round(self.width() * ratio), round(self.height() * ratio), ratio, draft=draft)
         self._cameras[number] = camera
         self._newest = number
@@ -136,6 +153,17 @@ class FlowView(Stage):
             self._rest.stop()
             self._newest_full = number
             self.small.ask(self.renderer, scene.items, camera)
+
+    def _drawn(self) -> list[Evaluated]:
+        study, results = self.document.study, self.document.asking.results
+        return [results[layer.id] for layer in study.layers if layer.id in results and study.is_drawn(layer)]
+
+    def light(self, name: str, value: float) -> None:
+        self.lights.light(name, value, theme.current().magenta)
+
+    def pin_at(self, place: tuple[float, float, float]) -> None:
+        self.pin.place = place
+        self.update()
 
     def _take_frame(self, frame: Frame) -> None:
         if frame.number < self._shown:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Literal
 
-Scale = Literal["even", "signed", "mach", "angle"]
+Scale = Literal["even", "signed", "mach", "angle", "ink", "paper"]
 Components = Literal[1, 3, 9]
 
 
@@ -35,7 +35,7 @@ class Definition:
     misleads : str
         When not to trust it.
     scale : str
-        ``signed`` about zero, ``mach`` about 1, ``angle`` round the circle, or ``even``.
+        ``signed`` about zero, ``mach`` about 1, ``angle`` round the circle, ``ink`` and ``paper`` dark above and below, or ``even``.
     components : int
         1, 3 or 9.
     needs : tuple of str
@@ -219,7 +219,7 @@ CATALOGUE: tuple[Definition, ...] = (
     Definition("mass-flux-magnitude", "Mass flux magnitude", "ρ|u|", "kg/(m² s)", ENERGY, "density * length(velocity)", "ρ |u|"),
 
     Definition("density-gradient-magnitude", "Density gradient", "|∇ρ|", "kg/m⁴", OPTICAL, "length(grad(density))",
-               "|∇ρ|, as schlieren pictures show it", _SETTLES, "", "A picture through the flow adds up along the line of sight."),
+               "|∇ρ|, as schlieren pictures show it", _SETTLES, "", "A picture through the flow adds up along the line of sight.", "ink"),
     *_axes(Definition("density-gradient", "Density gradient", "∂ρ/∂", "kg/m⁴", OPTICAL, "", "∂ρ/∂{a}: a knife edge across {a}", _SETTLES),
            "grad(density)"),
     Definition("knife-edge", "Knife edge", "∂ρ/∂k", "kg/m⁴", OPTICAL, "dot(grad(density), knife)", "∇ρ along the chosen direction k",
@@ -228,7 +228,7 @@ CATALOGUE: tuple[Definition, ...] = (
     Definition("schlieren-shading", "Schlieren shading", "S", "", OPTICAL,
                "exp(-shading * length(grad(density)) / greatest(length(grad(density))))",
                "exp(−c |∇ρ| / max |∇ρ|)", _QUIRK, "1 where nothing changes, dark at shocks",
-               "One steep place, such as a leading edge, pales all others: raise c."),
+               "One steep place, such as a leading edge, pales all others: raise c.", "paper"),
     Definition("density-laplacian", "Laplacian of density", "∇²ρ", "kg/m⁵", OPTICAL, "laplacian(density)", "∇·∇ρ, as in shadowgraphs",
                _SETTLES,
                "positive before a shock, negative behind its middle", "Second derivatives show the mesh: smooth it, or trust it less.",

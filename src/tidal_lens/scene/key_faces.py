@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +17,7 @@ from tidal_lens.study.model import KeySetting, Study
 from tidal_lens.study.words import number_text
 
 LEFT, TOP, WIDTH, HEIGHT, BAR, SPREAD, LINE = 12.0, 12.0, 124.0, 236.0, 13.0, 30.0, 13.0
+SLIM, GAP = 62.0, 6.0  # of a key that gives way; between two
 BEAD = -6.0  # of isosurface values, from the left edge of the bar
 _TITLE, _SMALL, _NUMBER = 12.5, 11.0, 12.0
 _GREY = "#9E9E9E"  # where there is no value, or one beyond the range
@@ -45,6 +46,8 @@ class KeyFace:
         Unit, and how the values came about, in as many lines as that takes.
     setting : KeySetting
         What the user set on it.
+    slim : bool
+        Whether it gives way to others: without distribution and texts.
     """
 
     quantity: Quantity
@@ -59,11 +62,17 @@ class KeyFace:
     title: str
     told: tuple[str, ...]
     setting: KeySetting
+    slim: bool = False
+
+    @property
+    def width(self) -> float:
+        """How wide it is."""
+        return SLIM if self.slim else WIDTH
 
     @property
     def bar_left(self) -> float:
         """Left edge of the bar."""
-        return self.left + 8 + SPREAD
+        return self.left + (0.5 * (SLIM - BAR) if self.slim else 8 + SPREAD)
 
     @property
     def bar_right(self) -> float:
@@ -73,16 +82,18 @@ class KeyFace:
     @property
     def bar_top(self) -> float:
         """Upper end of the bar."""
+        if self.slim:
+            return self.top + 42
         return self.top + 42 + LINE * (len(self.told) - 1)
 
     @property
     def bar_bottom(self) -> float:
         """Lower end of the bar."""
-        return self.top + self.height - 12
+        return self.top + self.height - (24 if self.slim else 12)
 
     def holds(self, x: float, y: float) -> bool:
         """Whether a place is on the key."""
-        return self.left <= x <= self.left + WIDTH and self.top <= y <= self.top + self.height
+        return self.left <= x <= self.left + self.width and self.top <= y <= self.top + self.height
 
     @property
     def log(self) -> bool:
@@ -105,10 +116,42 @@ class KeyFace:
 
     def marks(self) -> tuple[Mark, ...]:
         """All that it is drawn by, from the back."""
+        if self.slim:
+            return self._slim_marks()
         head: list[Mark] = [Plate((self.left, self.top, WIDTH, self.height), Tint("panel", 0.88), Tint("line"), 6.0),
                 Words((self.left + 8, self.top + 17), self.title, _TITLE, Tint("ink"), bold=True),
                 *(Words((self.left + 8, self.top + 31 + LINE * n), line, _SMALL, Tint("soft")) for n, line in enumerate(self.told))]
-        return (*head, *self._silhouette(), *self._bar(), *self._numbers())
+        return (*head, *self._silhouette(), *self._bar(), *self._extremes(), *self._numbers())
+
+    def _slim_marks(self) -> tuple[Mark, ...]:
+        """Bar, range and beads only."""
+        x = self.left + 8
+        out: list[Mark] = [Plate((self.left, self.top, SLIM, self.height), Tint("panel", 0.88), Tint("line"), 6.0),
+                           Words((x, self.top + 17), self.title, _TITLE, Tint("ink"), bold=True),
+                           Words((x, self.bar_top - 6), self.text_of(self.high), _SMALL, Tint("ink")),
+                           Words((x, self.bar_bottom + 15), self.text_of(self.low), _SMALL, Tint("ink")), *self._bar()]
+        for _layer, value in self.beads:
+            y = self.y_of(value)
+            out += [Path(((self.bar_left + BEAD, y), (self.bar_right + 4, y)), None, Tint("magenta"), 1.5),
+                    Dot((self.bar_left + BEAD, y), 5.0, Tint("magenta"), Tint("magenta"), 1.5)]
+        return tuple(out)
+
+    def text_of(self, value: float) -> str:
+        """A number, with as many digits as the user set."""
+        return number_text(value, self.setting.digits or (3 if self.slim else 4))
+
+    def extremes(self) -> tuple[tuple[str, float], ...]:
+        """The least and the greatest value of all, where the bar shows them."""
+        a, b = self.axis
+        return tuple((name, value) for name, value in (("least", self.spread.low), ("greatest", self.spread.high)) if a <= value <= b)
+
+    def _extremes(self) -> list[Mark]:
+        """Small notches at the least and the greatest value."""
+        out: list[Mark] = []
+        for _name, value in self.extremes():
+            y, x = self.y_of(value), self.bar_left
+            out.append(Path(((x - 1, y), (x - 7, y - 3.5), (x - 7, y + 3.5), (x - 1, y)), Tint("ink"), None))
+        return out
 
     def _silhouette(self) -> list[Mark]:
         counts, (a, b) = self.spread.counts, self.spread.span
@@ -143,13 +186,13 @@ class KeyFace:
         for value in (self.high, self.low):
             y = self.y_of(value)
             out += [Path(((right + 1, y), (right + 9, y - 5), (right + 9, y + 5), (right + 1, y)), Tint("panel"), Tint("ink")),
-                    Words((right + 13, y + 4), number_text(value), _NUMBER, Tint("ink"))]
+                    Words((right + 13, y + 4), self.text_of(value), _NUMBER, Tint("ink"))]
             taken.append(y)
         middle = {"signed": 0.0, "mach": 1.0}.get(self.quantity.scale)
         if middle is not None and self.low < middle < self.high and all(abs(self.y_of(middle) - y) > 16 for y in taken):
             y = self.y_of(middle)
             out += [Path(((right, y), (right + 5, y)), None, Tint("ink")),
-                    Words((right + 13, y + 4), number_text(middle), _NUMBER, Tint("soft"))]
+                    Words((right + 13, y + 4), self.text_of(middle), _NUMBER, Tint("soft"))]
             taken.append(y)
         for _layer, value in self.beads:
             y = self.y_of(value)
@@ -157,13 +200,13 @@ class KeyFace:
                 (y + d for d in (16, -16, 32, -32) if all(abs(y + d - o) > 14 for o in taken)), y)
             out += [Path(((self.bar_left + BEAD, y), (right + 4, y)), None, Tint("magenta"), 1.5),
                     Dot((self.bar_left + BEAD, y), 5.0, Tint("magenta"), Tint("magenta"), 1.5),
-                    Words((right + 13, beside + 4), number_text(value), _NUMBER, Tint("magenta"), bold=True)]
+                    Words((right + 13, beside + 4), self.text_of(value), _NUMBER, Tint("magenta"), bold=True)]
             taken.append(beside)
         return out
 
 
-def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, width: float, height: float, measure: Measure,
-              held: Mapping[str, tuple[float, float]] | None = None) -> list[KeyFace]:
+def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, size: tuple[float, float], measure: Measure,
+              held: Mapping[str, tuple[float, float]] | None = None, full: Collection[str] | None = None) -> list[KeyFace]:
     """The keys of all that is drawn, from the left, as many as fit into a view.
 
     Parameters
@@ -172,12 +215,14 @@ def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, width: float, h
         What is drawn, and of what.
     key_of : callable
         Distribution and range of a quantity; None where they are not known yet.
-    width, height : float
-        Of the view.
+    size : tuple of float
+        Width and height of the view.
     measure : callable
         Widths of texts.
     held : mapping, optional
         Axes of keys that stay while one of their grips is dragged.
+    full : collection, optional
+        Quantities whose keys are shown in full while others give way; all where nothing is said.
     """
     names: dict[str, list[tuple[str, float]]] = {}
     for layer in study.layers:
@@ -188,9 +233,13 @@ def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, width: float, h
         for number, (name, value) in enumerate(layer.shape.levels()):
             names.setdefault(name, []).append((f"{layer.id}#{number}" if number else layer.id, value))
     found: list[KeyFace] = []
-    for name, beads in names.items():
-        known, left = key_of(name), LEFT + len(found) * (WIDTH + 6)
-        if known is None or left + WIDTH > width - 8:
+    (width, height), right = size, LEFT
+    shown = [name for name in names if not study.keys.get(name, KeySetting()).hidden and key_of(name) is not None]
+    for name in shown:
+        beads, known = names[name], key_of(name)
+        slim = full is not None and len(shown) > 1 and name not in full
+        own, place = SLIM if slim else WIDTH, study.keys.get(name, KeySetting()).place
+        if known is None or (place is None and right + own > width - 8):
             continue
         spread, low, high = known
         axis = (min(spread.span[0], low, *(v for _, v in beads)), max(spread.span[1], high, *(v for _, v in beads)))
@@ -201,10 +250,12 @@ def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, width: float, h
         axis = (held or {}).get(name, axis)
         if axis[0] == axis[1]:
             axis = (low, high)
-        title = cut_short(quantity.title, WIDTH - 12, _TITLE, True, measure)
+        title = cut_short(setting.title or (quantity.symbol if slim else quantity.title), own - 12, _TITLE, True, measure)
         told = _told(quantity, evaluator.flow.si_units, spread.coarse, measure)
-        found.append(KeyFace(quantity, spread, low, high, left, TOP, min(HEIGHT, height - 40), axis, tuple(beads), title, told,
-                             setting))
+        tall = min(HEIGHT, height - 40)
+        left, top = (right, TOP) if place is None else (place[0] * (width - own), place[1] * (height - tall))
+        found.append(KeyFace(quantity, spread, low, high, left, top, tall, axis, tuple(beads), title, told, setting, slim))
+        right += own + GAP if place is None else 0.0
     return found
 
 

@@ -27,6 +27,9 @@ ABOVE = ("#F5F2E8", "#EBD3AE", "#CF9A5B", "#9A5B1E", "#57290A")
 SUBSONIC = ("#14304F", "#1F6487", "#5FA5B5", "#C3DFDD")
 SUPERSONIC = ("#F3D08A", "#DD8A4E", "#AE3F53", "#5C1646")
 
+# Ink on paper, for what light through the flow shows.
+INK = ("#FBF9F4", "#A9ADAC", "#1F2A33")
+
 # Once round: ends where it begins; light at zero, dark at half a turn.
 ROUND = ("#3A1F4A", "#1D5F8A", "#5FA5B5", "#F3EBD2", "#CF9A5B", "#8E3B4E", "#3A1F4A")
 
@@ -58,8 +61,8 @@ def _ramp(stops: tuple[str, ...], at: NDArray[np.float64]) -> NDArray[np.float64
 @lru_cache(maxsize=64)
 def _table(scale: str, low: float, high: float) -> bytes:
     x = (np.arange(SIZE) + 0.5) / SIZE
-    if scale in ("even", "angle"):
-        rgb = _ramp(EVEN if scale == "even" else ROUND, x)
+    if scale in ("even", "angle", "ink", "paper"):
+        rgb = _ramp({"even": EVEN, "angle": ROUND, "ink": INK, "paper": INK[::-1]}[scale], x)
     else:
         middle = 1.0 if scale == "mach" else 0.0
         value = low + (high - low) * x
@@ -83,7 +86,8 @@ def palette(scale: str, low: float, high: float, bands: int = 0, *, flipped: boo
     Parameters
     ----------
     scale : str
-        ``even``, ``signed`` (pale at 0), ``mach`` (breaks at exactly 1) or ``angle`` (ends as it begins).
+        ``even``, ``signed`` (pale at 0), ``mach`` (breaks at exactly 1) ``angle`` (ends as it begins), ``ink``
+        (dark above) or ``paper`` (dark below).
     low, high : float
         Ends of the colour key.
     bands : int

@@ -17,6 +17,7 @@ from tidal_lens.study.value import Identity, LayerId, Name, QuantityName, StudyP
 from tidal_lens.study.words import Words
 
 SCHEMA: Literal[2] = 2
+Share = Annotated[float, Field(ge=0.0, le=1.0)]
 _NUMBERED = re.compile(r"-(\d{1,12})$")
 
 
@@ -96,6 +97,14 @@ class KeySetting(Value):
         Whether its palette runs the other way; not where it breaks at Mach 1.
     beyond : str
         What is drawn where values lie beyond the range: the colour of the end, grey, or nothing.
+    title : str
+        In the place of the quantity's own.
+    digits : int
+        Of its numbers; as many as they deserve for 0.
+    place : tuple or None
+        Where its left upper corner is, in shares of the view; in the row of all keys where nothing is said.
+    hidden : bool
+        Whether it is not shown.
     """
 
     low: FiniteFloat | None = None
@@ -105,6 +114,10 @@ class KeySetting(Value):
     bands: Annotated[int, Field(ge=0, le=64)] = 0
     flipped: bool = False
     beyond: Literal["colour", "grey", "nothing"] = "colour"
+    title: Name = ""
+    digits: Annotated[int, Field(ge=0, le=9)] = 0
+    place: tuple[Share, Share] | None = None
+    hidden: bool = False
 
 
 class SeenRange(Value):

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any, Generic, TypeVar, cast
 
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+import numpy as np
+from PyQt6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from tidal_lens.app.controls.arrows import ArrowsControls
 from tidal_lens.app.controls.contours import ContoursControls
@@ -142,10 +143,23 @@ class KeyControls(QWidget):
                               ("grey", "Grey", "Beyond the range grey is drawn"),
                               ("nothing", "Nothing", "Beyond the range nothing is drawn")])
         self.beyond.picked.connect(lambda what: self._say("Beyond the range", beyond=what))
+        self.own_title = QLineEdit()
+        self.own_title.setAccessibleName("Title of the key")
+        self.own_title.setToolTip("What the key is called in the view; its quantity's name if nothing is said")
+        self.own_title.editingFinished.connect(self._rename)
+        self.digits = NumberField("Digits", "How many digits its numbers have; 0 lets them have as many as they deserve", 1, 0, 9)
+        self.digits.whole = True
+        self.digits.edited.connect(lambda v: self._say("Digits of the key", digits=int(v)))
+        self.shown = Check("In the view", "Show the key in the view; its head can be dragged there",
+                           lambda on: self._say("Show the key" if on else "Hide the key", hidden=not on))
+        self.fit = QPushButton("Fit to what is shown")
+        self.fit.setToolTip("From the least to the greatest value on the cards that are drawn")
+        self.fit.clicked.connect(self._fit)
         self.title = label("", "soft")
         column(self, rule(), self.title, row("From, to", self.low, self.high, stretch=1),
                row(self.symmetric, self.reset, stretch=0), self.log,
-               row("Bands", self.bands, self.flipped, stretch=2), row("Beyond", self.beyond, stretch=1), spacing=6)
+               row("Bands", self.bands, self.flipped, stretch=2), row("Beyond", self.beyond, stretch=1), self.fit,
+               row("Called", self.own_title, stretch=1), row("Digits", self.digits, self.shown, stretch=2), spacing=6)
 
     def _set(self, what: str, **changes: Any) -> None:
         if self._name is None:
@@ -162,6 +176,20 @@ class KeyControls(QWidget):
 
     def _mirror(self, on: bool) -> None:
         self._say("Symmetric key", symmetric=on, log=False)
+
+    def _rename(self) -> None:
+        text = self.own_title.text().strip()[:200]
+        if self._name is not None and text != self.document.study.keys.get(self._name, KeySetting()).title:
+            self._say("Title of the key", title=text)
+
+    def _fit(self) -> None:
+        study, results = self.document.study, self.document.asking.results
+        shown = [results[x.id].colours for x in study.layers if x.id in results and study.is_drawn(x) and x.look.colour_by == self._name]
+        finite = [c[np.isfinite(c)] for c in shown if c is not None]
+        values = [c for c in finite if len(c)]
+        if values:
+            low, high = min(float(c.min()) for c in values), max(float(c.max()) for c in values)
+            self._say("Fit the key", low=float(f"{low:.4g}"), high=float(f"{high:.4g}"), symmetric=False)
 
     def set_all(self, setting: KeySetting, what: str) -> None:
         """Give the key another setting."""
@@ -199,6 +227,11 @@ class KeyControls(QWidget):
             self.bands.show_value(setting.bands)
             self.flipped.setChecked(setting.flipped)
             self.beyond.show_value(setting.beyond)
+            self.digits.show_value(setting.digits)
+            self.shown.setChecked(not setting.hidden)
+            self.own_title.setPlaceholderText(quantity.title)
+            if not self.own_title.hasFocus():
+                self.own_title.setText(setting.title)
 
 
 def _nice_step(span: float) -> float:

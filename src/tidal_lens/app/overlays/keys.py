@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
+
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter
+from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QMenu
 
+from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import near
 from tidal_lens.app.overlays.painting import measure, paint_marks
 from tidal_lens.app.stage import Stage
@@ -13,6 +17,11 @@ from tidal_lens.scene.key_faces import BEAD, KeyFace, key_faces
 from tidal_lens.study.model import KeySetting
 
 BANDS = 10  # to begin with
+
+
+def _content(k: KeyFace) -> tuple[Hashable, ...]:
+    """All that it is painted by."""
+    return (k.quantity, id(k.spread), k.low, k.high, k.left, k.top, k.height, k.axis, k.beads, k.title, k.told, k.setting, k.slim)
 
 
 class KeysOverlay:
@@ -23,6 +32,17 @@ class KeysOverlay:
         self._held: tuple[str, str] | None = None
         self._axis: tuple[float, float] | None = None
         self._offset = 0.0
+        self._grab = QPointF()
+        self._pointed = ""
+        self._painted: tuple[Hashable, QPixmap] | None = None
+
+    def _full(self) -> set[str]:
+        """Quantities whose keys do not give way: those of the chosen card, the one that is held, the one that is pointed at."""
+        layer = self._view.document.chosen_layer
+        names = {self._held[0] if self._held is not None else "", self._pointed}
+        if layer is not None:
+            names |= {layer.look.colour_by or "", *(name for name, _ in layer.shape.levels())}
+        return names
 
     def keys(self) -> list[KeyFace]:
         """The keys in use, from the left, as many as fit."""
@@ -30,15 +50,31 @@ class KeysOverlay:
         if document.evaluator is None:
             return []
         held = {self._held[0]: self._axis} if self._held is not None and self._axis is not None else None
-        return key_faces(document.study, document.evaluator, document.key, self._view.width(), self._view.height(), measure, held)
+        return key_faces(document.study, document.evaluator, document.key, (self._view.width(), self._view.height()), measure, held,
+                         self._full())
 
     def paint(self, p: QPainter) -> None:
-        for key in self.keys():
-            paint_marks(p, key.marks())
+        faces = self.keys()
+        ratio = self._view.devicePixelRatioF()
+        basis = (ratio, self._view.width(), self._view.height(), theme.current().name, *map(_content, faces))
+        if self._painted is None or self._painted[0] != basis:
+            pixmap = QPixmap(self._view.size() * ratio)
+            pixmap.setDevicePixelRatio(ratio)
+            pixmap.fill(Qt.GlobalColor.transparent)
+            with QPainter(pixmap) as own:
+                own.setRenderHints(p.renderHints())
+                for key in faces:
+                    paint_marks(own, key.marks())
+            self._painted = basis, pixmap
+        p.drawPixmap(0, 0, self._painted[1])
 
     def grip_at(self, name: str, what: str) -> QPointF:
-        """Where a grip (``low``, ``high`` or a layer's id) is."""
+        """Where a grip (``low``, ``high``, ``least``, ``greatest``, ``head`` or a layer's id) is."""
         key = next(k for k in self.keys() if k.quantity.name == name)
+        if what == "head":
+            return QPointF(key.left + 0.5 * key.width, key.top + 14)
+        if what in ("least", "greatest"):
+            return QPointF(key.bar_left - 4, key.y_of(dict(key.extremes())[what]))
         if what in ("low", "high"):
             return QPointF(key.bar_right + 5, key.y_of(key.low if what == "low" else key.high))
         return QPointF(key.bar_left + BEAD, key.y_of(dict(key.beads)[what]))
@@ -53,7 +89,12 @@ class KeysOverlay:
             ends = sorted((abs(at.y() - key.y_of(v)), what) for what, v in (("high", key.high), ("low", key.low)))
             if at.x() > key.bar_right - 2 and ends[0][0] < 10:
                 return key, ends[0][1]
-            return key, ""
+            for what, value in () if key.slim else key.extremes():
+                if near(at, QPointF(key.bar_left - 4, key.y_of(value)), 6):
+                    return key, what
+            if at.y() < key.bar_top - 10:
+                return key, "head"
+            return key, "bar" if key.bar_left - 2 <= at.x() <= key.bar_right + 2 else ""
         return None
 
     def grasp(self, at: QPointF) -> bool:
@@ -61,7 +102,13 @@ class KeysOverlay:
         if found is None:
             return False
         key, what = found
-        if what:
+        if what == "bar":
+            self._view.light(key.quantity.name, key.value_at(at.y()))
+        elif what in ("least", "greatest"):
+            self._pin(key.quantity.name, what)
+        elif what == "head":
+            self._held, self._axis, self._grab = (key.quantity.name, what), key.axis, at - QPointF(key.left, key.top)
+        elif what:
             self._held, self._axis = (key.quantity.name, what), key.axis
             start = key.high if what == "high" else key.low if what == "low" else dict(key.beads)[what]
             self._offset = key.y_of(start) - at.y()
@@ -76,8 +123,29 @@ class KeysOverlay:
         key = next((k for k in self.keys() if k.quantity.name == name), None)
         if key is None:
             return
+        if what == "head":
+            self._move(key, at - self._grab)
+            return
         value = float(f"{key.value_at(at.y() + self._offset):.4g}")
         self._set(key, what, value, grip=f"key {name} {what}")
+
+    def _move(self, key: KeyFace, to: QPointF) -> None:
+        """Its left upper corner to a place of the view."""
+        document, name = self._view.document, key.quantity.name
+        room = max(self._view.width() - key.width, 1.0), max(self._view.height() - key.height, 1.0)
+        place = tuple(round(min(max(c / size, 0.0), 1.0), 4) for c, size in zip((to.x(), to.y()), room, strict=True))
+        setting = document.study.keys.get(name, KeySetting()).with_(place=place)
+        document.edit(document.study.with_key(name, setting), "Move the key", f"key {name} head")
+
+    def _pin(self, name: str, what: str) -> None:
+        """Pin the place of the least or greatest value."""
+        evaluator, flow = self._view.document.evaluator, self._view.document.flow
+        values = evaluator.store.kept(name) if evaluator is not None else None
+        if values is None or flow is None or not np.isfinite(values).any():
+            return
+        at = int(np.nanargmin(values) if what == "least" else np.nanargmax(values))
+        x, y, z = (float(c) for c in flow.points[at])
+        self._view.pin_at((x, y, z))
 
     def _set(self, key: KeyFace, what: str, value: float, grip: str = "") -> None:
         document, name = self._view.document, key.quantity.name
@@ -106,7 +174,7 @@ class KeysOverlay:
         if found is None:
             return False
         key, what = found
-        if not what:
+        if what in ("", "bar", "head", "least", "greatest"):
             return True
         value = key.high if what == "high" else key.low if what == "low" else dict(key.beads)[what]
         place = QRectF(key.bar_right + 10, key.y_of(value) - 13, 74, 26)
@@ -132,6 +200,12 @@ class KeysOverlay:
             mirror.setChecked(setting.symmetric)
             mirror.toggled.connect(lambda on: document.edit(
                 document.study.with_key(name, setting.with_(symmetric=on)), "Symmetric key"))
+            hide = menu.addAction("Hide this key")
+            home = menu.addAction("Back into the row")
+            if hide is not None and home is not None:
+                hide.triggered.connect(lambda: document.edit(document.study.with_key(name, setting.with_(hidden=True)), "Hide a key"))
+                home.setEnabled(setting.place is not None)
+                home.triggered.connect(lambda: document.edit(document.study.with_key(name, setting.with_(place=None)), "Move the key"))
             reset.setEnabled((setting.low, setting.high, setting.symmetric) != (None, None, False))
             plain = setting.with_(low=None, high=None, symmetric=False)
             reset.triggered.connect(lambda: document.edit(document.study.with_key(name, plain), "Reset the key"))
@@ -140,9 +214,20 @@ class KeysOverlay:
 
     def hint(self, at: QPointF) -> str:
         found = self._find(at)
+        pointed = found[0].quantity.name if found is not None else ""
+        if pointed != self._pointed:
+            self._pointed = pointed
+            self._view.update()
+            found = self._find(at)
         if found is None:
             return ""
         key, what = found
+        if what in ("least", "greatest"):
+            return f"The {what} value, {key.text_of(dict(key.extremes())[what])}; click to pin its place"
+        if what == "head":
+            return f"{key.quantity.label}: {key.quantity.about}; {key.quantity.made}. Drag to move the key; right-click for more"
+        if what == "bar":
+            return f"Click: show where it is {key.text_of(key.value_at(at.y()))}, until Esc"
         if what in ("low", "high"):
             return "Drag to change the range; double-click to type it"
         if what:
