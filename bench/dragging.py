@@ -14,7 +14,7 @@ from typing import Any
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPointF, Qt
+from PyQt6.QtCore import QEvent, QEventLoop, QPointF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication
 
@@ -23,12 +23,15 @@ from tidal_lens.app.window import Window
 
 _LEFT, _NONE = Qt.MouseButton.LeftButton, Qt.MouseButton.NoButton
 _PATIENCE = 60.0  # seconds
+_WAITING = QEventLoop.ProcessEventsFlag.AllEvents | QEventLoop.ProcessEventsFlag.WaitForMoreEvents
 
 
 def until(there: Any, what: str) -> None:
     end = time.perf_counter() + _PATIENCE
+    beat = QTimer()
+    beat.start(20)
     while not there():
-        QApplication.processEvents()
+        QApplication.processEvents(_WAITING)  # as in a running application: asking all the time would take a core from the work
         if time.perf_counter() > end:
             raise TimeoutError(what)
 

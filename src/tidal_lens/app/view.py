@@ -97,10 +97,10 @@ class FlowView(Stage):
         self.renderer = Renderer(Listener(self._framed.emit, self._picked.emit, self._small.emit, self.failed.emit))
         document.case_changed.connect(self._new_case)
         document.study_changed.connect(self.redraw_soon)
-        document.result_changed.connect(lambda _id: self.redraw_soon())
+        document.result_changed.connect(lambda _id: self._came())
         document.study_changed.connect(self.lights.refresh)
         document.result_changed.connect(lambda _id: self.lights.refresh())
-        document.quantity_known.connect(lambda _name: self.redraw_soon())
+        document.quantity_known.connect(lambda _name: self._came())
         document.chosen_changed.connect(self.update)
         document.visit.connect(self.eye.visit)
         theme.hub().changed.connect(self._new_theme)
@@ -130,6 +130,13 @@ class FlowView(Stage):
         """The study changed: draw, quickly while something is dragged."""
         self.redraw(draft=self.document.dragging or bool(self.hand.mode))
         self.update()
+
+    def _came(self) -> None:
+        """Something is known now: overlays are painted anew with the picture that shows it, or at once where it shows nothing new."""
+        before = self._newest
+        self.redraw(draft=self.document.dragging or bool(self.hand.mode))
+        if self._newest == before:
+            self.update()
 
     def redraw(self, *, draft: bool = False) -> None:
         """Ask for a picture."""
