@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from making import cube_flow
-from tidal_lens.cutting.arrows import arrow_lines, even_places
+from tidal_lens.cutting.arrows import arrow_lines, even_places, part_of, shaft_lengths
 from tidal_lens.cutting.contour import axis_slice, isosurface
 from tidal_lens.cutting.surface import empty_surface
 from tidal_lens.study.dressings import Arrows
@@ -69,7 +69,7 @@ def test_arrows_are_as_long_as_their_vectors_and_the_longest_is_known():
 def test_arrows_of_even_length_and_along_the_surface():
     flow, _, start, tip = arrows(even=True)
     assert np.linalg.norm(tip - start, axis=1) == pytest.approx(1.6 * 0.1 * flow.size)
-    _, dressed, start, tip = arrows(along=True)
+    _, dressed, start, tip = arrows(part="along")
     assert np.allclose(tip[:, 2], 0.5)
     assert np.allclose(dressed.points[:, 2], 0.5), "barbs lie in the plane too"
 
@@ -79,11 +79,61 @@ def test_nothing_is_drawn_where_there_is_nothing():
     cut = axis_slice(flow, 2, 0.5)
     places = even_places(cut, 0.1)
     vectors = np.zeros((len(places.points), 3))
-    assert len(arrow_lines(places, vectors, 0.1, even=False, along=False)[0]) == 0
+
+    def drawn(part):
+        shown = part_of(vectors, places.normals, part)
+        return arrow_lines(places.points, shown, places.normals, shaft_lengths(shown, 0.1, even=False))
+
+    assert len(drawn("true")[0]) == 0
     vectors[3] = np.nan
     vectors[5] = (0.0, 0.0, 2.0)  # straight out of the surface
-    points, offsets = arrow_lines(places, vectors, 0.1, even=False, along=False)
+    points, offsets, owners = drawn("true")
+    assert set(owners) == {5}
     assert len(offsets) == 3
     assert np.isfinite(points).all()
     assert np.allclose(points[1] - points[0], [0, 0, 0.1])
-    assert len(arrow_lines(places, vectors, 0.1, even=False, along=True)[0]) == 0
+    assert len(drawn("along")[0]) == 0
+
+
+def test_arrows_across_the_surface_stand_on_it():
+    _, _, start, tip = arrows(part="across")
+    assert np.allclose(start[:, :2], tip[:, :2])
+    assert (np.abs(tip - start)[:, 2] > 0).all()
+
+
+def turning(p):
+    return np.column_stack([-(p[:, 1] - 0.5), p[:, 0] - 0.5, 0 * p[:, 0]])
+
+
+def test_bent_arrows_follow_circles_and_are_as_long_as_straight_ones():
+    flow = cube_flow(17, velocity=turning)
+    cut = axis_slice(flow, 2, 0.5)
+    dressed = Arrows(spacing=0.1, bent=True, even=True).make(flow, cut, lambda _name: turning(flow.points))
+    shafts = [dressed.points[a:b] for a, b in zip(dressed.offsets[:-1:2], dressed.offsets[1::2], strict=True)]
+    inner = [s for s in shafts if 0.12 < np.linalg.norm(s[0] - 0.5) < 0.3]
+    assert len(inner) > 3
+    for shaft in inner:
+        away = np.linalg.norm(shaft - 0.5, axis=1)
+        assert away == pytest.approx(away[0], rel=0.02), "it stays on its circle"
+        assert np.linalg.norm(np.diff(shaft, axis=0), axis=1).sum() == pytest.approx(1.6 * 0.1 * flow.size, rel=0.01)
+
+
+def test_arrows_only_where_a_quantity_or_its_slope_is_in_a_range():
+    flow = cube_flow(17, velocity=shear)
+    cut = axis_slice(flow, 2, 0.5)
+    fields = {"velocity": shear(flow.points), "p": flow.points[:, 0] ** 2}
+    some = Arrows(spacing=0.05, only="p", low=0.25, high=0.49).make(flow, cut, fields.__getitem__)
+    start = some.points[::5]
+    assert len(start) > 10
+    assert (start[:, 0] > 0.499).all()
+    assert (start[:, 0] < 0.701).all()
+    steep = Arrows(spacing=0.05, only="p", low=1.0, high=9.0, slope=True).make(flow, cut, fields.__getitem__)
+    assert (steep.points[::5, 0] > 0.45).all(), "where 2 x ≥ 1"
+    assert len(steep.points) > len(some.points)
+    coloured = Arrows(spacing=0.05, colour_by="p").make(flow, cut, fields.__getitem__)
+    assert coloured.values[::5] == pytest.approx(coloured.points[::5, 0] ** 2, abs=0.01)
+
+
+def test_old_arrows_along_the_surface_stay_so():
+    assert Arrows.model_validate({"along": True}).part == "along"
+    assert Arrows.model_validate({"along": False}).part == "true"

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF
 
-from driving import click, drag, pick, settle, type_into
+from driving import click, drag, keys, pick, settle, type_into
 from tidal_lens.demo.kittiwake import ASSETS
 
 pytestmark = pytest.mark.gui
@@ -23,6 +23,14 @@ class Hands:
     def pick(self, box, text):
         self.actions += 2  # the list is opened, an entry is clicked
         pick(box, text)
+
+    def tick(self, box):
+        self.actions += 1
+        click(box, QPointF(8, 8))
+
+    def key(self, widget, key):
+        self.actions += 1
+        keys(widget, key)
 
     def drag(self, widget, begin, end):
         self.actions += 1
@@ -97,3 +105,58 @@ def test_cells_with_q_above_a_dragged_value_by_helicity_take_four_actions(opened
     assert result.colours == pytest.approx(result.geometry.stencil.apply(document.evaluator.store.values("helicity")))
     assert "of the flow" in opened.deck.cards[layer.id].toolTip()
     assert hands.actions <= 4
+
+
+def test_arrows_along_the_mid_plane_then_plain_lines_off_take_four_actions(opened):
+    hands, document = Hands(), opened.document
+    hands.click(opened.bench.pages["look"].tiles["add-slice-y"])
+    settle(opened)
+    controls = opened.bench.card.controls["slice"]
+    opened.bench.scroller.ensureWidgetVisible(controls.arrows.on)
+    settle(opened)
+    hands.tick(controls.arrows.on)
+    settle(opened)
+    hands.click(controls.arrows.part.button("along"))
+    settle(opened)
+    layer = document.chosen_layer
+    flow, dressed = document.flow, document.asking.results[layer.id].dressed[0]
+    middle = 0.5 * (flow.bounds[0][1] + flow.bounds[1][1])
+    assert layer.shape.position == pytest.approx(middle, abs=0.02 * flow.size)
+    assert np.allclose(dressed.points[:, 1], layer.shape.position), "they lie in the plane"
+    starts = dressed.points[::5]
+    gaps = np.sort(np.linalg.norm(starts[:, None] - starts, axis=2), axis=1)[:, 1]
+    assert np.median(gaps) == pytest.approx(layer.look.arrows.spacing * flow.size, rel=0.5), "on an even grid"
+    hands.key(opened.view, "o")
+    settle(opened)
+    assert not document.study.outline
+    assert hands.actions <= 4
+
+
+def test_all_walls_but_one_by_cp_in_bands_with_labelled_lines_take_five_actions(empty, demo_path):
+    empty.document.open_path(demo_path)
+    settle(empty)
+    hands, document = Hands(), empty.document
+    walls = next(x for x in document.study.layers if x.kind == "wall")
+    document.choose(walls.id)
+    settle(empty)
+    controls = empty.bench.card.controls["wall"]
+    shown = [name for name, box in controls.boxes.items() if box.isChecked()]
+    assert len(shown) >= 1
+    hands.pick(controls.chooser, "Pressure coefficient")
+    settle(empty)
+    empty.bench.scroller.ensureWidgetVisible(controls.key.bands)
+    hands.type(controls.key.bands, "10")
+    settle(empty)
+    empty.bench.scroller.ensureWidgetVisible(controls.contours.on)
+    hands.tick(controls.contours.on)
+    settle(empty)
+    empty.bench.scroller.ensureWidgetVisible(controls.boxes[shown[0]])
+    hands.tick(controls.boxes[shown[0]])
+    settle(empty)
+    layer = document.study.layer(walls.id)
+    assert shown[0] not in layer.shape.boundaries
+    assert layer.look.colour_by == "cp"
+    assert document.study.keys["cp"].bands == 10
+    assert layer.look.contours.of == "cp"
+    assert layer.look.contours.labels
+    assert hands.actions <= 5

@@ -45,13 +45,14 @@ def test_arrows_are_ticked_changed_undone_and_saved(window, tmp_path):
     wider = shown(window, layer_id)[0]
     assert len(wider.points) < len(first.points)
     click(arrows.even, QPoint(8, 8))
-    click(arrows.along, QPoint(8, 8))
+    window.bench.scroller.ensureWidgetVisible(arrows.part)
+    click(arrows.part.button("along"))
     settle(window)
     even = shown(window, layer_id)[0]
     length = np.linalg.norm(even.points[1::5] - even.points[0::5], axis=1)
     assert length == pytest.approx(length[0])
     look = document.chosen_layer.look
-    assert (look.arrows.even, look.arrows.along) == (True, True)
+    assert (look.arrows.even, look.arrows.part) == (True, "along")
     assert document.save(tmp_path / "a.tidal")
     assert load_study(tmp_path / "a.tidal").layer(layer_id).look == look
     for _ in range(4):
@@ -126,3 +127,30 @@ def test_arrows_that_cannot_be_had_leave_their_surface_be(window):
 
 def test_looks_of_earlier_studies_have_none():
     assert SurfaceLook().dressings() == ()
+
+
+def test_arrows_are_coloured_bent_and_limited(window):
+    document = window.document
+    layer_id, arrows = chosen_controls(window, "slice")
+    click(arrows.on, QPoint(8, 8))
+    settle(window)
+    many = len(shown(window, layer_id)[0].points) // 5
+    pick(arrows.by, "Pressure coefficient")
+    settle(window)
+    dressed = shown(window, layer_id)[0]
+    assert len(dressed.values) == len(dressed.points)
+    keys = window.view.keys.keys()
+    assert "cp" in [face.quantity.name for face in keys], "what colours them has a key"
+    items = window.view.scenery.scene(document.asking.table(), "#ffffff", "#000000").items
+    assert next(i for i in items if i.id == f"·0 {layer_id}").colours is not None
+    window.bench.scroller.ensureWidgetVisible(arrows.bent)
+    click(arrows.bent, QPoint(8, 8))
+    pick(arrows.only, "Mach number")
+    settle(window)
+    bent = shown(window, layer_id)[0]
+    assert np.diff(bent.offsets).max() == 9, "a shaft of eight pieces"
+    assert 0 < len(bent.points) // 12 < many
+    for _ in range(4):
+        window.act("undo")
+    settle(window)
+    assert document.study.layer(layer_id).look.arrows is None

@@ -12,7 +12,8 @@ pytestmark = pytest.mark.gui
 
 
 def faces(window):
-    return {k.quantity.name: k for k in window.view.keys.keys()}
+    found = window.view.keys.keys()
+    return {key.quantity.name: key for key in found}
 
 
 def two_keys(window):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -100,43 +101,77 @@ def _nearest_to_middles(points: Vec, spacing: float) -> NDArray[np.int64]:
     return np.sort(order[first])
 
 
-def arrow_lines(places: Places, vectors: Vec, longest: float, *, even: bool, along: bool) -> tuple[Vec, NDArray[np.int64]]:
+def part_of(vectors: Vec, normals: Vec, part: str) -> Vec:
+    """Vectors (n, 3) as they are (``true``), or only their part ``along`` or ``across`` a surface; nothing where they are not finite."""
+    v = np.where(np.isfinite(vectors).all(axis=1, keepdims=True), vectors, 0.0)
+    if part == "true":
+        return v
+    across = (v * normals).sum(axis=1)[:, None] * normals
+    return np.asarray(across if part == "across" else v - across)
+
+
+def shaft_lengths(vectors: Vec, longest: float, *, even: bool) -> Vec:
+    """Length of an arrow for each of vectors (n, 3): all the longest, or by size."""
+    size = np.linalg.norm(vectors, axis=1)
+    most = float(size.max(initial=0.0))
+    there = size > 1e-6 * most
+    return np.where(there, longest if even else longest * size / max(most, 1e-300), 0.0)
+
+
+def arrow_lines(start: Vec, vectors: Vec, normals: Vec, lengths: Vec) -> tuple[Vec, NDArray[np.int64], NDArray[np.int64]]:
     """Arrows as lines: a shaft from each place, and its barbs in the plane of the surface.
 
     Parameters
     ----------
-    places : Places
-        Where they begin.
-    vectors : ndarray, shape (n, 3)
-        What they show; none is drawn where it is not finite or nothing.
-    longest : float
-        Length of the longest.
-    even : bool
-        All as long as that; else by size.
-    along : bool
-        Only the part along the surface.
+    start, vectors, normals : ndarray, shape (n, 3)
+        Where they begin, their directions, and across what their barbs lie.
+    lengths : ndarray, shape (n,)
+        How long they are; none is drawn where that is nought.
 
     Returns
     -------
-    points, offsets
-        Of lines, as of :class:`tidal_lens.tracing.streamlines.Lines`.
+    points, offsets, owners
+        Of lines, as of :class:`tidal_lens.tracing.streamlines.Lines`; and the arrow of each point.
     """
-    v = np.where(np.isfinite(vectors), vectors, 0.0)
-    if along:
-        v = v - (v * places.normals).sum(axis=1)[:, None] * places.normals
-    size = np.linalg.norm(v, axis=1)
-    there = size > 1e-6 * size.max(initial=0.0)
-    v, size, start, normals = v[there], size[there], places.points[there], places.normals[there]
-    if len(v) == 0:
-        return np.empty((0, 3)), np.zeros(1, np.int64)
-    way = v / size[:, None]
-    length = np.full(len(v), longest) if even else longest * size / size.max()
+    there = np.flatnonzero(lengths > 0.0)
+    if len(there) == 0:
+        return np.empty((0, 3)), np.zeros(1, np.int64), np.empty(0, np.int64)
+    v, length, start, normals = vectors[there], lengths[there], start[there], normals[there]
+    way = v / np.linalg.norm(v, axis=1)[:, None]
     tip = start + length[:, None] * way
+    points = np.concatenate([np.stack([start, tip], axis=1), _barbs(tip, way, normals, length)], axis=1).reshape(-1, 3)
+    begins = 5 * np.arange(len(v))[:, None] + np.array([0, 2])  # the shaft, and both barbs in one stroke
+    return points, np.append(begins.ravel(), len(points)).astype(np.int64), np.repeat(there, 5)
+
+
+def bent_arrows(paths: Vec, normals: Vec, lengths: Vec) -> tuple[Vec, NDArray[np.int64], NDArray[np.int64]]:
+    """The same along paths (n, k, 3) that follow the flow."""
+    steps = np.linalg.norm(np.diff(paths, axis=1), axis=2)
+    there = np.flatnonzero((lengths > 0.0) & (steps[:, -1] > 0.0))
+    if len(there) == 0:
+        return np.empty((0, 3)), np.zeros(1, np.int64), np.empty(0, np.int64)
+    own, k = paths[there], paths.shape[1]
+    way = (own[:, -1] - own[:, -2]) / steps[there, -1][:, None]
+    points = np.concatenate([own, _barbs(own[:, -1], way, normals[there], lengths[there])], axis=1)
+    begins = (k + 3) * np.arange(len(there))[:, None] + np.array([0, k])
+    return (points.reshape(-1, 3), np.append(begins.ravel(), len(there) * (k + 3)).astype(np.int64), np.repeat(there, k + 3))
+
+
+def _barbs(tip: Vec, way: Vec, normals: Vec, length: Vec) -> Vec:
+    """Three points of the stroke of both barbs at each tip, shape (n, 3, 3)."""
     side = np.cross(way, normals)
     off = np.linalg.norm(side, axis=1)
     other = np.cross(way, np.eye(3)[np.abs(way).argmin(axis=1)])  # an arrow that stands on the surface
     side = np.where((off > 0.05)[:, None], side / np.maximum(off, 1e-12)[:, None], other / np.linalg.norm(other, axis=1)[:, None])
     back, aside = (_HEAD * length)[:, None] * way, (_SPREAD * length)[:, None] * side
-    points = np.stack([start, tip, tip - back + aside, tip, tip - back - aside], axis=1).reshape(-1, 3)
-    begins = 5 * np.arange(len(v))[:, None] + np.array([0, 2])  # the shaft, and both barbs in one stroke
-    return points, np.append(begins.ravel(), len(points)).astype(np.int64)
+    return np.stack([tip - back + aside, tip, tip - back - aside], axis=1)
+
+
+def paths_from(start: Vec, lengths: Vec, direction: Callable[[Vec], Vec], steps: int = 8) -> Vec:
+    """Paths (n, steps + 1, 3) of given lengths from places along unit directions, by midpoints; they stand still where there is none."""
+    paths = [start]
+    for _ in range(steps):
+        at, step = paths[-1], (lengths / steps)[:, None]
+        half = at + 0.5 * step * direction(at)
+        paths.append(at + step * direction(half))
+    return np.stack(paths, axis=1)

@@ -228,8 +228,9 @@ def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, size: tuple[flo
     for layer in study.layers:
         if not study.is_drawn(layer):
             continue
-        if layer.look.colour_by:
-            names.setdefault(layer.look.colour_by, [])
+        for name in (layer.look.colour_by, *(d.coloured_by() for d in layer.look.dressings())):
+            if name:
+                names.setdefault(name, [])
         for number, (name, value) in enumerate(layer.shape.levels()):
             names.setdefault(name, []).append((f"{layer.id}#{number}" if number else layer.id, value))
     found: list[KeyFace] = []

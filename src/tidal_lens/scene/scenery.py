@@ -98,7 +98,7 @@ class Scenery:
         for layer in study.layers:
             if layer.id in table.results and study.is_drawn(layer):
                 items.append(self._item(layer, table.results[layer.id], table.key))
-                items += self._dressings(layer, table.results[layer.id])
+                items += self._dressings(layer, table.results[layer.id], table.key)
         if study.outline and table.outline is not None:
             items.append(self._outline(table.outline, edge))
         there = {layer.id for layer in study.layers} | {item.id for item in items} | {OUTLINE}
@@ -116,7 +116,7 @@ class Scenery:
 
         return self._keep(OUTLINE, (id(ready), tint), make)
 
-    def _dressings(self, layer: Layer, result: Evaluated) -> list[Item]:
+    def _dressings(self, layer: Layer, result: Evaluated, key: Callable[[str], Key | None]) -> list[Item]:
         """Lines on a surface, drawn as its look has them now."""
         out: list[Item] = []
         now = {type(d): d for d in layer.look.dressings()}  # the answer may be that of a look of a moment ago
@@ -125,11 +125,15 @@ class Scenery:
             if how is None:
                 continue
             name = f"·{number} {layer.id}"  # a card's small picture is without them
+            by = asked.coloured_by()
+            colours = self._colours(key(by)) if by and dressed.values is not None else None
 
-            def make(dressed: Dressed = dressed, how: Dressing = how, name: str = name) -> Item:
-                return LinesItem(name, dressed.points, dressed.offsets, None, None, how.colour, how.width, pickable=False, lying=True)
+            values = dressed.values if colours is not None else None
 
-            out.append(self._keep(name, (id(dressed.points), how.colour, how.width), make))
+            def make(dressed: Dressed = dressed, how: Dressing = how, name: str = name, values: Any = values, by: Any = colours) -> Item:
+                return LinesItem(name, dressed.points, dressed.offsets, values, by, how.colour, how.width, pickable=False, lying=True)
+
+            out.append(self._keep(name, (id(dressed.points), id(colours), how.colour, how.width), make))
         return out
 
     def _keep(self, name: str, basis: tuple[Any, ...], make: Callable[[], Item]) -> Item:

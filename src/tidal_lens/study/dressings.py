@@ -11,13 +11,15 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field, FiniteFloat
+from pydantic import Field, FiniteFloat, model_validator
 
-from tidal_lens.cutting.arrows import arrow_lines, even_places
+from tidal_lens.cutting.arrows import Places, arrow_lines, bent_arrows, even_places, part_of, paths_from, shaft_lengths
 from tidal_lens.cutting.level_lines import label_places, level_lines
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.errors import TooManyError
 from tidal_lens.flow.case import Flow
+from tidal_lens.quantities.gradients import flow_gradient
+from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.study.value import Colour, QuantityName, Value, walk
 from tidal_lens.study.words import number_text
 
@@ -27,10 +29,11 @@ _MOST_LEVELS = 200
 
 @dataclass(frozen=True, eq=False)
 class Dressed:
-    """Lines that a dressing came to: points (n, 3), and where each begins; and texts at places (k, 3) beside them."""
+    """Lines that a dressing came to: points (n, 3), where each begins, and values (n,) that colour them; texts at places (k, 3)."""
 
     points: NDArray[np.float64]
     offsets: NDArray[np.int64]
+    values: NDArray[np.float64] | None = None
     places: NDArray[np.float64] = field(default_factory=lambda: np.empty((0, 3)))
     texts: tuple[str, ...] = ()
 
@@ -58,6 +61,10 @@ class Dressing(Value):
         """Quantities that it shows."""
         return tuple(dict.fromkeys(walk(self, "quantity")))
 
+    def coloured_by(self) -> str:
+        """The quantity that colours its lines; nothing where they are plain."""
+        return ""
+
     def shaped(self) -> Value:
         """What its lines rest on: not how they are drawn."""
         plain = type(self).model_fields
@@ -75,21 +82,91 @@ class Dressing(Value):
 
 
 class Arrows(Dressing):
-    """Arrows of a vector on an even grid; ``spacing`` is a share of the flow's size."""
+    """Arrows of a vector on an even grid.
+
+    Attributes
+    ----------
+    spacing : float
+        Share of the flow's size.
+    part : str
+        The whole vector, or only what lies along the surface or across it.
+    bent : bool
+        Whether they follow the flow rather than stand straight.
+    scale : float
+        By which they are longer than they would be.
+    colour_by : str
+        The quantity that colours them; plain for none.
+    only, low, high, slope
+        Drawn only where a quantity, or with ``slope`` the size of its gradient, is between two values.
+    """
 
     kind: Literal["arrows"] = "arrows"
     of: QuantityName = "velocity"
     spacing: Annotated[float, Field(ge=0.004, le=0.5)] = 0.03
     even: bool = False
-    along: bool = False
+    part: Literal["true", "along", "across"] = "true"
+    bent: bool = False
+    scale: Annotated[float, Field(ge=0.1, le=10.0)] = 1.0
+    colour_by: QuantityName = ""
+    only: QuantityName = ""
+    low: FiniteFloat = 0.0
+    high: FiniteFloat = 1.0
+    slope: bool = False
+
+    def coloured_by(self) -> str:
+        """What colours the arrows."""
+        return self.colour_by
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_along(cls, raw: Any) -> Any:
+        """Earlier studies say whether only the part along the surface is drawn."""
+        if isinstance(raw, dict) and "along" in raw and "part" not in raw:
+            return {**{k: v for k, v in raw.items() if k != "along"}, "part": "along" if raw["along"] is True else "true"}
+        return raw
 
     def make(self, flow: Flow, surface: Surface, values: Callable[[str], NDArray[Any]]) -> Dressed:
         """The arrows on a surface."""
         apart = self.spacing * flow.size
         places = even_places(surface, apart)
+        if len(places.points) == 0:
+            return Dressed.none()
         vectors = values(self.of)
+
+        def at_vertices(name: str) -> NDArray[np.float64]:
+            return places.values(surface.stencil.apply(values(name)))
+
         found = np.column_stack([surface.stencil.apply(np.ascontiguousarray(vectors[:, c])) for c in range(3)])
-        return Dressed(*arrow_lines(places, places.values(found), _LENGTH * apart, even=self.even, along=self.along))
+        shown = part_of(places.values(found), places.normals, self.part)
+        lengths = shaft_lengths(shown, self.scale * _LENGTH * apart, even=self.even)
+        if self.only:
+            measured = self._measured(flow, surface, places, values)
+            lengths = np.where((measured >= self.low) & (measured <= self.high), lengths, 0.0)
+        if self.bent:
+            paths = paths_from(places.points, lengths, self._followed(flow, vectors, places))
+            points, offsets, owners = bent_arrows(paths, places.normals, lengths)
+        else:
+            points, offsets, owners = arrow_lines(places.points, shown, places.normals, lengths)
+        colours = at_vertices(self.colour_by)[owners] if self.colour_by else None
+        return Dressed(points, offsets, colours)
+
+    def _measured(self, flow: Flow, surface: Surface, places: Places, values: Callable[[str], NDArray[Any]]) -> NDArray[np.float64]:
+        if not self.slope:
+            return places.values(surface.stencil.apply(values(self.only)))
+        grad = flow_gradient(flow, np.ascontiguousarray(values(self.only))[:, None])[:, 0]
+        return places.values(surface.stencil.apply(np.linalg.norm(grad, axis=1)))
+
+    def _followed(self, flow: Flow, vectors: NDArray[Any], places: Places) -> Callable[[NDArray[np.float64]], NDArray[np.float64]]:
+        mesh = mesh_of(flow)
+        own = [np.ascontiguousarray(vectors[:, c]) for c in range(3)]
+
+        def direction(at: NDArray[np.float64]) -> NDArray[np.float64]:
+            stencil, _ = mesh.locate(at)
+            v = part_of(np.column_stack([stencil.apply(c) for c in own]), places.normals, self.part)
+            size = np.linalg.norm(v, axis=1)[:, None]
+            return np.asarray(np.divide(v, size, out=np.zeros_like(v), where=size > 0.0))
+
+        return direction
 
 
 class Contours(Dressing):
@@ -130,4 +207,4 @@ class Contours(Dressing):
             return Dressed(strokes, offsets)
         size = float(np.linalg.norm(np.ptp(surface.points, axis=0))) if len(surface.points) else 0.0
         places, of = label_places(points, edges, level, size)
-        return Dressed(strokes, offsets, places, tuple(number_text(levels[n]) for n in of))
+        return Dressed(strokes, offsets, None, places, tuple(number_text(levels[n]) for n in of))

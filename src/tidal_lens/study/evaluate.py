@@ -280,8 +280,8 @@ class Evaluator:
 
 def quantities_on_keys(layer: Layer) -> tuple[str, ...]:
     """Quantities that have a key because of a layer: what colours it, and those whose values it takes."""
-    own = [layer.look.colour_by] if layer.look.colour_by else []
-    return tuple(dict.fromkeys([*own, *(name for name, _ in layer.shape.levels())]))
+    own = [layer.look.colour_by, *(d.coloured_by() for d in layer.look.dressings())]
+    return tuple(dict.fromkeys([*filter(None, own), *(name for name, _ in layer.shape.levels())]))
 
 
 def _rounded_out(low: float, high: float) -> tuple[float, float]:

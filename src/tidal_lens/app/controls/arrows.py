@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tidal_lens.app.controls.dressing import DressingControls, Relook
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import Check, QuantityChooser, Slider, column, row
+from tidal_lens.app.parts import Check, Choice, NumberField, QuantityChooser, Slider, column, row
 from tidal_lens.errors import TidalLensError
 from tidal_lens.quantities.store import Quantity
 from tidal_lens.study.dressings import Arrows
@@ -23,9 +23,26 @@ class ArrowsControls(DressingControls[Arrows]):
         self.spacing = Slider("Spacing", "How far apart they are, as a share of the flow's size", 0.004, 0.12)
         self.spacing.moved.connect(lambda v: self.set("Spacing of arrows", "arrow spacing", spacing=v))
         self.even = Check("Even length", "All as long as one another, else by size", lambda on: self.set("Length of arrows", even=on))
-        self.along = Check("Along the surface", "Only the part along the surface", lambda on: self.set("Arrows along", along=on))
-        column(self.more, row("Arrows of", self.of, self.chip, stretch=1), row("Spacing", self.spacing, stretch=1),
-               self.even, self.along, spacing=6)
+        self.part = Choice([("true", "True", "The vector as it is in space"), ("along", "Along", "Only the part along the surface"),
+                            ("across", "Across", "Only the part across the surface")])
+        self.part.picked.connect(lambda part: self.set("Part of the arrows", part=part))
+        self.bent = Check("Bent", "Let them follow the flow rather than stand straight", lambda on: self.set("Bent arrows", bent=on))
+        self.scale = Slider("Length", "How long they are, against what fits", 0.2, 4.0)
+        self.scale.moved.connect(lambda v: self.set("Length of arrows", "arrow length", scale=v))
+        self.thick = Slider("Thickness", "How thick they are, in pixels", 0.5, 6.0)
+        self.thick.moved.connect(lambda v: self.set("Thickness of arrows", "arrow thickness", width=v))
+        self.by = QuantityChooser("Colour of the arrows", "What colours them", plain=True)
+        self.by.picked.connect(lambda name: self.set("Colour of arrows", colour_by=name or ""))
+        self.only = QuantityChooser("Only where", "They are drawn only where this quantity is in a range; plain for everywhere", plain=True)
+        self.only.picked.connect(self._limit)
+        self.low, self.high = NumberField("From", "Least value"), NumberField("To", "Greatest value")
+        self.low.edited.connect(lambda v: self.set("Range of arrows", low=v))
+        self.high.edited.connect(lambda v: self.set("Range of arrows", high=v))
+        self.slope = Check("Its gradient", "Let the size of its gradient decide", lambda on: self.set("Range of arrows", slope=on))
+        column(self.more, row("Arrows of", self.of, stretch=1), row("Colour", self.by, self.chip, stretch=1),
+               row("Spacing", self.spacing, stretch=1), row("Length", self.scale, stretch=1), row("Thick", self.thick, stretch=1),
+               row("Part", self.part, stretch=1), row(self.even, self.bent, stretch=0), row("Only at", self.only, stretch=1),
+               row("From, to", self.low, self.high, stretch=1), self.slope, spacing=6)
 
     def begin(self) -> Arrows | None:
         layer, evaluator = self.document.chosen_layer, self.document.evaluator
@@ -42,6 +59,15 @@ class ArrowsControls(DressingControls[Arrows]):
                                           "Say in the Case station what its velocity is, or write a formula of three components."))
         return None
 
+    def _limit(self, name: str | None) -> None:
+        evaluator = self.document.evaluator
+        if not name or evaluator is None:
+            self.set("Range of arrows", only="")
+            return
+        spread = evaluator.store.known_distribution(name)
+        low, high = spread.usual if spread is not None else (0.0, 1.0)
+        self.set("Range of arrows", only=name, low=float(f"{low + 0.5 * (high - low):.4g}"), high=float(f"{high:.4g}"))
+
     def show_settings(self, value: Arrows) -> None:
         layer, evaluator = self.document.chosen_layer, self.document.evaluator
         if layer is None or evaluator is None:
@@ -50,4 +76,15 @@ class ArrowsControls(DressingControls[Arrows]):
         self.of.offer((*own, *evaluator.store.quantities()), value.of, walls=layer.shape.on_walls, components=3)
         self.spacing.show_value(value.spacing)
         self.even.setChecked(value.even)
-        self.along.setChecked(value.along)
+        self.part.show_value(value.part)
+        self.bent.setChecked(value.bent)
+        self.scale.show_value(value.scale)
+        self.thick.show_value(value.width)
+        self.by.offer(evaluator.store.quantities(), value.colour_by or None, walls=layer.shape.on_walls)
+        self.chip.setVisible(not value.colour_by)
+        self.only.offer(evaluator.store.quantities(), value.only or None, walls=layer.shape.on_walls)
+        for field, number in ((self.low, value.low), (self.high, value.high)):
+            field.show_value(number)
+            field.setEnabled(bool(value.only))
+        self.slope.setChecked(value.slope)
+        self.slope.setEnabled(bool(value.only))
