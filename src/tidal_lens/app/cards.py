@@ -70,6 +70,13 @@ class Cards:
         if layer is not None and shape is not None:
             self._document.edit_layer(layer.with_(shape=shape), f"Move {layer.kind}")
 
+    def next_ground(self, ground: str = "") -> None:
+        """Another ground of the view: the one named, else the next."""
+        grounds = ("water", "paper", "white", "ink")
+        study = self._document.study
+        new = ground if ground in grounds else grounds[(grounds.index(study.ground) + 1) % len(grounds)]
+        self._document.edit(study.with_(ground=new), "Ground of the view")
+
     def toggle_outline(self) -> None:
         """Draw or hide the outline."""
         study = self._document.study

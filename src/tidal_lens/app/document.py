@@ -96,7 +96,8 @@ class Document(Holder):
         def triple(v: Any) -> tuple[float, float, float]:
             return float(v[0]), float(v[1]), float(v[2])
 
-        setting = CameraSetting(eye=triple(camera.eye), focus=triple(camera.focus), up=triple(camera.up), angle=camera.angle)
+        setting = CameraSetting(eye=triple(camera.eye), focus=triple(camera.focus), up=triple(camera.up), angle=camera.angle,
+                                span=camera.span)
         self.amend(camera=setting)
         self.camera_changed.emit()
 
@@ -160,4 +161,4 @@ class Document(Holder):
 
 def camera_from(setting: CameraSetting) -> Camera:
     """The camera that a study holds."""
-    return Camera(np.array(setting.eye), np.array(setting.focus), np.array(setting.up), setting.angle)
+    return Camera(np.array(setting.eye), np.array(setting.focus), np.array(setting.up), setting.angle, setting.span)

@@ -50,6 +50,26 @@ class Eye:
         points = result.geometry.points
         self.move(camera.framing(points.min(axis=0), points.max(axis=0), self._view.width() / max(self._view.height(), 1)), rest=True)
 
+    def toggle_projection(self) -> None:
+        """Perspective or parallel rays."""
+        camera = self._document.camera
+        if camera is not None:
+            self.move(camera.toggled(), rest=True)
+
+    def magnify(self, a: QPointF, b: QPointF) -> None:
+        """Let what is seen in a rectangle between two places fill the view."""
+        camera, width, height = self._document.camera, self._view.width(), self._view.height()
+        share = max(abs(b.x() - a.x()) / width, abs(b.y() - a.y()) / height)
+        if camera is None or share < 0.01:
+            return
+        middle = 0.5 * (a + b)
+        hit = self._view.point_at(middle)
+        depth = camera.distance if hit is None else float(camera.project(hit[None], width, height)[1][0])
+        there = camera.at_depth(middle.x(), middle.y(), depth, width, height)
+        shift = there - camera.at_depth(width / 2, height / 2, depth, width, height)
+        moved = replace(camera, eye=camera.eye + shift, focus=camera.focus + shift)
+        self.move(moved.zoomed(share, there), rest=True)
+
     def look_from(self, axis: int, sign: int) -> None:
         """Look along an axis, from its positive or negative side, at the whole flow."""
         camera, flow = self._document.camera, self._document.flow

@@ -19,7 +19,7 @@ class Hand:
     Attributes
     ----------
     mode : str
-        ``orbit``, ``pan`` or nothing.
+        ``orbit``, ``pan``, ``frame`` or nothing.
     """
 
     def __init__(self, view: Stage, eye: Eye) -> None:
@@ -28,10 +28,12 @@ class Hand:
         self._from = QPointF()
         self._moved = False
         self.mode = ""
+        self.framing = False  # a drag frames a rectangle
+        self.frame: tuple[QPointF, QPointF] | None = None
 
     def press(self, at: QPointF, *, pan: bool) -> None:
         """A button went down where nothing else takes it."""
-        self._from, self._moved, self.mode = at, False, "pan" if pan else "orbit"
+        self._from, self._moved, self.mode = at, False, "frame" if self.framing else "pan" if pan else "orbit"
 
     def move(self, at: QPointF) -> None:
         """The mouse moved with the button down."""
@@ -39,7 +41,12 @@ class Hand:
         camera = self._document.camera
         if camera is None or (not self._moved and d.manhattanLength() < _STILL):
             return
-        self._moved, self._from = True, at
+        self._moved = True
+        if self.mode == "frame":
+            self.frame = self._from, at
+            self._view.update()
+            return
+        self._from = at
         if self.mode == "orbit":
             self._eye.orbit(d.x(), d.y())
         else:
@@ -48,6 +55,10 @@ class Hand:
     def release(self) -> bool:
         """The button went up; whether it was a click that turned nothing."""
         mode, self.mode = self.mode, ""
+        frame, self.frame = self.frame, None
+        if mode == "frame" and frame is not None:
+            self._eye.magnify(*frame)
+            return False
         if mode and self._moved:
             self._view.redraw(draft=False)
         return mode == "orbit" and not self._moved

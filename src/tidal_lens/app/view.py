@@ -12,6 +12,7 @@ from PyQt6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
+    QPen,
     QResizeEvent,
     QWheelEvent,
 )
@@ -73,7 +74,7 @@ class FlowView(Stage):
         self.handles = HandlesOverlay(self)
         self.pin = PinOverlay(self)
         self.eye = Eye(self, self.pin)
-        self.rose = RoseOverlay(self, self.eye.look_from)
+        self.rose = RoseOverlay(self, self.eye.look_from, self.eye.toggle_projection)
         self.hand = Hand(self, self.eye)
         self.under = UnderPointer(self)
         self.small = SmallPictures(self.small_ready.emit)
@@ -147,7 +148,7 @@ class FlowView(Stage):
         if self.lights.items:
             scene = replace(scene, items=(*scene.items, *self.lights.items))
         ratio = self.devicePixelRatioF()
-        asked = (*map(id, scene.items), id(camera), scene.background, self.size(), ratio)
+        asked = (*map(id, scene.items), id(camera), scene.background, scene.lamp, self.size(), ratio)
         if asked == self._asked and (draft or self._newest == self._newest_full):
             return  # that picture is there or on its way, and nothing that is worked out meanwhile shall wait for it again
         self._asked, self._asked_items = asked, (scene.items, camera)  # held, so that ids stay their own
@@ -191,6 +192,10 @@ class FlowView(Stage):
             p.drawImage(QRectF(self.rect()), self.image)
             for overlay in reversed(self._overlays):  # what is grasped first is painted last
                 overlay.paint(p)
+            if self.hand.frame is not None:
+                p.setPen(QPen(theme.colour("magenta"), 1.2))
+                p.setBrush(theme.colour("magenta", 0.08))
+                p.drawRect(QRectF(*self.hand.frame).normalized())
         elif self.document.flow is None:
             p.setPen(theme.colour("soft"))
             p.setFont(theme.font(15))
@@ -215,7 +220,7 @@ class FlowView(Stage):
         if event is None or event.button() not in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
             return
         at, left = event.position(), event.button() == Qt.MouseButton.LeftButton
-        if left:
+        if left and not self.hand.framing:
             self._held = next((o for o in self._overlays if o.grasp(at)), None)
         if self._held is None:
             self.hand.press(at, pan=not left or bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
@@ -266,8 +271,23 @@ class FlowView(Stage):
             any(o.menu(QPointF(event.pos())) for o in self._overlays)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and not self.hand.key(Qt.Key(event.key())):
+        if event is None:
+            return
+        if event.key() == Qt.Key.Key_M:
+            self._frame_with(on=True)
+        elif not self.hand.key(Qt.Key(event.key())):
             super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_M and not event.isAutoRepeat():
+            self._frame_with(on=False)
+        super().keyReleaseEvent(event)
+
+    def _frame_with(self, *, on: bool) -> None:
+        self.hand.framing = on
+        self.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
+        if on:
+            self.pointed.emit("Drag a rectangle to magnify what is in it")
 
     def leaveEvent(self, event: QEvent | None) -> None:
         self.under.last = None

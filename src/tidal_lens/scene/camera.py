@@ -24,7 +24,7 @@ def _turn(v: Vec, axis: Vec, angle: float) -> Vec:
 
 @dataclass(frozen=True, eq=False)
 class Camera:
-    """A perspective camera.
+    """A camera: in perspective, or with parallel rays.
 
     Attributes
     ----------
@@ -32,12 +32,15 @@ class Camera:
         Where it stands, what it looks at, which way is up.
     angle : float
         Vertical opening angle [degrees].
+    span : float
+        Half the height of what is seen with parallel rays; in perspective for 0.
     """
 
     eye: Vec
     focus: Vec
     up: Vec
     angle: float = 28.0
+    span: float = 0.0
 
     @property
     def distance(self) -> float:
@@ -52,6 +55,13 @@ class Camera:
 
     def _scale(self, height: float) -> float:
         return float(0.5 * height / np.tan(np.radians(self.angle) / 2))
+
+    def toggled(self) -> Camera:
+        """In the other projection; what is at the focus stays as large as it is."""
+        tangent = np.tan(np.radians(self.angle) / 2)
+        if self.span:
+            return replace(self, span=0.0, eye=self.focus - self.span / tangent * self.basis()[2])
+        return replace(self, span=float(self.distance * tangent))
 
     def project(self, points: Vec, width: float, height: float) -> tuple[Vec, Vec]:
         """Pixels and depths of points.
@@ -75,18 +85,23 @@ class Camera:
         depth = relative @ forward
         safe = np.where(np.abs(depth) > 1e-12, depth, 1e-12)
         scale = self._scale(height)
+        if self.span:
+            scale, safe = 0.5 * height / self.span, np.ones_like(depth)
         pixels = np.column_stack([width / 2 + scale * (relative @ right) / safe, height / 2 - scale * (relative @ up) / safe])
         return pixels, depth
 
     def at_depth(self, x: float, y: float, depth: float, width: float, height: float) -> Vec:
         """The point behind a pixel at a depth."""
         right, up, forward = self.basis()
+        if self.span:
+            pixel = self.pixel_size(depth, height)
+            return np.asarray(self.eye + depth * forward + pixel * ((x - width / 2) * right + (height / 2 - y) * up))
         scale = self._scale(height)
         return np.asarray(self.eye + depth * (forward + (x - width / 2) / scale * right + (height / 2 - y) / scale * up))
 
     def pixel_size(self, depth: float, height: float) -> float:
         """Length that one pixel covers at a depth."""
-        return depth / self._scale(height)
+        return 2.0 * self.span / height if self.span else depth / self._scale(height)
 
     def orbited(self, dx: float, dy: float, pivot: Vec) -> Camera:
         """Turned about a pivot by angles [radians], the horizon kept level."""
@@ -110,6 +125,11 @@ class Camera:
 
     def zoomed(self, factor: float, target: Vec) -> Camera:
         """Moved towards a target; a factor below 1 brings it nearer, and the target stays where it is in the picture."""
+        if self.span:  # the eye keeps its distance: it would not come nearer by going there
+            forward = self.basis()[2]
+            shift = (1.0 - factor) * (target - self.eye)
+            shift = shift - (shift @ forward) * forward
+            return replace(self, eye=self.eye + shift, focus=self.focus + shift, span=self.span * factor)
         return replace(self, eye=target + factor * (self.eye - target), focus=target + factor * (self.focus - target))
 
     def framing(self, low: Vec, high: Vec, aspect: float) -> Camera:
@@ -118,6 +138,10 @@ class Camera:
         middle = 0.5 * (low + high)
         corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]) - middle
         tangent = np.tan(np.radians(self.angle) / 2)
+        if self.span:
+            size = float(np.linalg.norm(high - low)) + 1e-9
+            span = 1.06 * max(float(np.abs(corners @ up).max()), float(np.abs(corners @ right).max()) / aspect, 1e-6 * size)
+            return replace(self, eye=middle - 2.0 * size * forward, focus=middle, span=span)
         need = np.maximum(np.abs(corners @ up) / tangent, np.abs(corners @ right) / (tangent * aspect)) - corners @ forward
         distance = max(float(need.max()), 1e-9 + 1e-6 * float(np.linalg.norm(high - low))) * 1.06
         return replace(self, eye=middle - distance * forward, focus=middle)

@@ -18,6 +18,13 @@ from tidal_lens.scene.palettes import parse
 from tidal_lens.scene.scene import Item, Scene, SurfaceItem, shown_items, thicker
 
 SMALL = (264, 120)
+_FINE = 3_000_000  # pixels of a picture at most that is drawn at twice its size
+
+
+def _halved(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """A picture (2 h, 2 w, 4) of half the size: each pixel the mean of four."""
+    rows = pixels[::2].astype(np.uint16) + pixels[1::2]
+    return ((rows[:, ::2] + rows[:, 1::2] + 2) >> 2).astype(np.uint8)
 
 
 class _Window:
@@ -33,14 +40,18 @@ class _Window:
         self.renderer.SetOcclusionRatio(0.0)
         self.renderer.RemoveAllLights()
         self.renderer.SetAutomaticLightCreation(False)
-        for place, strength in (((-0.4, 0.6, 1.0), 0.85), ((0.8, -0.3, 0.6), 0.25)):
-            light = vtkLight()
-            light.SetLightTypeToCameraLight()
-            light.SetPosition(*place)
-            light.SetIntensity(strength)
-            self.renderer.AddLight(light)
+        self.lamp: Any = self._add_light((-0.4, 0.6, 1.0), 0.85)
+        self._add_light((0.8, -0.3, 0.6), 0.25)
         self.window.AddRenderer(self.renderer)
         self.drawn: dict[str, Drawn] = {}
+
+    def _add_light(self, place: tuple[float, float, float], strength: float) -> Any:
+        light = vtkLight()
+        light.SetLightTypeToCameraLight()
+        light.SetPosition(*place)
+        light.SetIntensity(strength)
+        self.renderer.AddLight(light)
+        return light
 
     def set_items(self, items: tuple[Item, ...]) -> None:
         wanted = {item.id: item for item in items}
@@ -63,13 +74,22 @@ class _Window:
         own.SetFocalPoint(*camera.focus)
         own.SetViewUp(*camera.up)
         own.SetViewAngle(camera.angle)
+        own.SetParallelProjection(camera.span > 0.0)
+        own.SetParallelScale(camera.span or 1.0)
         forward = camera.basis()[2]
         middle, radius = 0.5 * (low + high), 0.51 * float(np.linalg.norm(high - low)) + 1e-9
         depth = float((middle - camera.eye) @ forward)
         far = max(depth + radius, 1e-6)
         near = max(depth - radius, 1e-3 * far)
+        if camera.span:
+            near, far = depth - radius, depth + radius
         own.SetClippingRange(near, far)
         return near, far
+
+    def set_lamp(self, angle: float) -> None:
+        """Let the main light fall from a side of the picture; from the right for 0, anticlockwise [degrees]."""
+        turn = np.radians(angle)
+        self.lamp.SetPosition(0.72 * float(np.cos(turn)), 0.72 * float(np.sin(turn)), 1.0)
 
     def pixels(self) -> NDArray[np.uint8]:
         width, height = self.window.GetSize()
@@ -80,11 +100,13 @@ class _Window:
             raise RenderError("The pixels could not be read back.")
         return np.ascontiguousarray(raw.reshape(height, width, 4)[::-1])
 
-    def depth(self, near: float, far: float) -> NDArray[np.float32]:
+    def depth(self, near: float, far: float, *, parallel: bool) -> NDArray[np.float32]:
         width, height = self.window.GetSize()
         buffer = vtkFloatArray()
         self.window.GetZbufferData(0, 0, width - 1, height - 1, buffer)
         z = vtk_to_numpy(buffer).reshape(height, width)[::-1]
+        if parallel:
+            return np.where(z >= 1.0, np.inf, near + z * (far - near)).astype(np.float32)
         with np.errstate(divide="ignore"):
             depth = 2 * near * far / (far + near - (2 * z - 1) * (far - near))
         return np.where(z >= 1.0, np.inf, depth).astype(np.float32)
@@ -102,17 +124,20 @@ class Canvas:
 
     def draw(self, scene: Scene, camera: Camera, width: int, height: int, ratio: float,
              draft: bool) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
-        """Pixels (h, w, 4) and depths (h, w) of a scene; a draft has half the size."""
+        """Pixels (h, w, 4) and depths (h, w) of a scene; a draft has half the size, and what is no draft is drawn finer and averaged."""
         main = self._main
-        shrink = 2 if draft else 1
-        main.window.SetSize(max(width // shrink, 8), max(height // shrink, 8))
+        fine = not draft and width * height <= _FINE
+        scale = 2.0 if fine else 0.5 if draft else 1.0
+        main.window.SetSize(max(int(width * scale), 8), max(int(height * scale), 8))
         main.renderer.SetBackground(*parse(scene.background))
-        main.renderer.SetUseFXAA(not draft)
-        factor = ratio / shrink
+        main.renderer.SetUseFXAA(not draft and not fine)
+        main.set_lamp(scene.lamp)
+        factor = ratio * scale
         main.set_items(tuple(thicker(i, factor) for i in shown_items(scene.items)))
         near, far = main.set_camera(camera, scene.low, scene.high)
         main.window.Render()
-        return main.pixels(), main.depth(near, far)
+        pixels, depth = main.pixels(), main.depth(near, far, parallel=camera.span > 0.0)
+        return (_halved(pixels), np.ascontiguousarray(depth[::2, ::2])) if fine else (pixels, depth)
 
     def item_at(self, x: float, y: float) -> str | None:
         """The item at a place of the last picture (0..1 from the top left), or None."""

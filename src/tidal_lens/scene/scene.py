@@ -60,12 +60,13 @@ Item = SurfaceItem | LinesItem
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """Everything in the view; ``low`` and ``high`` bound it."""
+    """Everything in the view; ``low`` and ``high`` bound it; ``lamp`` is the side from which light falls [degrees]."""
 
     items: tuple[Item, ...]
     background: str
     low: Points
     high: Points
+    lamp: float = 124.0
 
 
 @dataclass(frozen=True, eq=False)

@@ -19,6 +19,8 @@ from tidal_lens.study.evaluate import Evaluated
 from tidal_lens.study.model import KeySetting, Layer, Study
 
 OUTLINE = "·outline"
+GROUNDS = {"paper": "#F6F2E9", "white": "#FFFFFF", "ink": "#0C1318"}  # that a study may ask for; else that of the theme
+EDGES = {"paper": "#5B6770", "white": "#5B6770", "ink": "#9DABB3"}
 _MAPS = 64
 
 
@@ -100,14 +102,14 @@ class Scenery:
                 items.append(self._item(layer, table.results[layer.id], table.key))
                 items += self._dressings(layer, table.results[layer.id], table.key)
         if study.outline and table.outline is not None:
-            items.append(self._outline(table.outline, edge))
+            items.append(self._outline(table.outline, EDGES.get(study.ground, edge)))
         there = {layer.id for layer in study.layers} | {item.id for item in items} | {OUTLINE}
         for gone in self._items.keys() - there:
             del self._items[gone]
         # Drawn arrays are held by the view and by the graphics library, each once.
         KEEPER.note("view", 2 * sum(_size_of(item) for _, item in self._items.values()), lambda: None, "pictures", fixed=True)
         low, high = table.flow.bounds
-        return Scene(tuple(items), ground, low, high)
+        return Scene(tuple(items), GROUNDS.get(study.ground, ground), low, high, study.lamp)
 
     def _outline(self, ready: NDArray[np.float64], tint: str) -> Item:
         def make() -> Item:

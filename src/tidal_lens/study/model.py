@@ -17,6 +17,7 @@ from tidal_lens.study.value import Identity, LayerId, Name, QuantityName, StudyP
 from tidal_lens.study.words import Words
 
 SCHEMA: Literal[2] = 2
+LAMP = 124.0  # from which the light falls on the picture, from the right anticlockwise [degrees]
 Share = Annotated[float, Field(ge=0.0, le=1.0)]
 _NUMBERED = re.compile(r"-(\d{1,12})$")
 
@@ -190,12 +191,16 @@ class Choices(Value):
 
 
 class CameraSetting(Value):
-    """Where the picture is seen from: eye, the point looked at, the up direction and the opening angle [degrees]."""
+    """Where the picture is seen from: eye, the point looked at, the up direction and the opening angle [degrees].
+
+    ``span`` is half the height of what is seen with parallel rays; 0 in perspective.
+    """
 
     eye: Vector
     focus: Vector
     up: Vector
     angle: Annotated[float, Field(gt=1.0, lt=120.0)] = 28.0
+    span: Annotated[float, Field(ge=0.0, le=1e12)] = 0.0
 
     @field_validator("up")
     @classmethod
@@ -257,6 +262,8 @@ class Study(Value):
     counter: Annotated[int, Field(ge=0, le=10**12)] = 0
     reference: Reference | None = None
     outline: bool = True
+    ground: Literal["water", "paper", "white", "ink"] = "water"
+    lamp: Annotated[float, Field(ge=-360.0, le=360.0)] = LAMP
     camera: CameraSetting | None = None
     alone: Identity | None = None
     step: Annotated[int, Field(ge=0, le=10_000_000)] = 0

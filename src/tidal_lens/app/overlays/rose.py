@@ -3,23 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
+from PyQt6.QtWidgets import QMenu
 
 from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import near
 from tidal_lens.app.stage import Stage
 
 RADIUS = 38.0
+_GROUNDS = {"water": "Ground as the theme has it", "paper": "Paper", "white": "White", "ink": "Ink"}
 
 
 class RoseOverlay:
     """A compass rose at the lower right."""
 
-    def __init__(self, view: Stage, look_from: Callable[[int, int], object]) -> None:
-        self._view, self._look_from = view, look_from
+    def __init__(self, view: Stage, look_from: Callable[[int, int], object], toggle: Callable[[], object]) -> None:
+        self._view, self._look_from, self._toggle = view, look_from, toggle
+        self._lamp_held = False
 
     @property
     def centre(self) -> QPointF:
@@ -67,6 +71,14 @@ class RoseOverlay:
                 p.setBrush(theme.colour("panel"))
                 p.drawEllipse(place, 2.6, 2.6)
         self._wind(p)
+        p.setPen(QPen(theme.colour("panel"), 1.2))
+        p.setBrush(theme.colour("amber"))
+        p.drawEllipse(self.lamp_at(), 4.5, 4.5)
+
+    def lamp_at(self) -> QPointF:
+        """Where the bead is that the light comes from."""
+        turn = np.radians(self._view.document.study.lamp)
+        return self.centre + QPointF(float(np.cos(turn)), -float(np.sin(turn))) * (RADIUS + 16)
 
     def _petal(self, p: QPainter, centre: QPointF, tip: QPointF, faint: float) -> None:
         way = tip - centre
@@ -107,6 +119,9 @@ class RoseOverlay:
         return None
 
     def grasp(self, at: QPointF) -> bool:
+        if near(at, self.lamp_at(), 8):
+            self._lamp_held = self._view.document.dragging = True
+            return True
         if not near(at, self.centre, RADIUS + 16):
             return False
         found = self._at(at)
@@ -114,19 +129,48 @@ class RoseOverlay:
             self._look_from(*found)
         return True
 
-    def drag(self, _at: QPointF, _modifiers: Qt.KeyboardModifier) -> None:
-        return
+    def drag(self, at: QPointF, _modifiers: Qt.KeyboardModifier) -> None:
+        if self._lamp_held:
+            way, document = at - self.centre, self._view.document
+            angle = round(float(np.degrees(np.arctan2(-way.y(), way.x()))), 1)
+            document.edit(document.study.with_(lamp=angle), "Move the lamp", "lamp of the view")
 
     def let_go(self) -> None:
-        return
+        self._lamp_held = False
 
     def double_click(self, at: QPointF) -> bool:
         return near(at, self.centre, RADIUS + 16)
 
-    def menu(self, _at: QPointF) -> bool:
-        return False
+    def menu(self, at: QPointF) -> bool:
+        if not near(at, self.centre, RADIUS + 20):
+            return False
+        document = self._view.document
+        menu = QMenu(self._view)
+        rays = menu.addAction("Parallel rays")
+        if rays is not None and document.camera is not None:
+            rays.setCheckable(True)
+            rays.setChecked(document.camera.span > 0.0)
+            rays.triggered.connect(self._turn_rays)
+        menu.addSeparator()
+        for ground, title in _GROUNDS.items():
+            action = menu.addAction(title)
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(document.study.ground == ground)
+                action.triggered.connect(partial(self._ground, ground))
+        menu.popup(self._view.mapToGlobal(at.toPoint()))
+        return True
+
+    def _turn_rays(self, _on: bool) -> None:
+        self._toggle()
+
+    def _ground(self, ground: str) -> None:
+        document = self._view.document
+        document.edit(document.study.with_(ground=ground), "Ground of the view")
 
     def hint(self, at: QPointF) -> str:
+        if near(at, self.lamp_at(), 8):
+            return "The lamp: drag it round to let light fall from elsewhere"
         if not near(at, self.centre, RADIUS + 16):
             return ""
         found = self._at(at)
