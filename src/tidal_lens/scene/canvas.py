@@ -23,8 +23,8 @@ _FINE = 3_000_000  # pixels of a picture at most that is drawn at twice its size
 
 def _halved(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
     """A picture (2 h, 2 w, 4) of half the size: each pixel the mean of four."""
-    rows = pixels[::2].astype(np.uint16) + pixels[1::2]
-    return ((rows[:, ::2] + rows[:, 1::2] + 2) >> 2).astype(np.uint8)
+    rows = np.add(pixels[::2], pixels[1::2], dtype=np.uint16).reshape(len(pixels) // 2, -1, 2, 4)
+    return ((rows[:, :, 0] + rows[:, :, 1] + 2) >> 2).astype(np.uint8)
 
 
 class _Window:
@@ -100,11 +100,11 @@ class _Window:
             raise RenderError("The pixels could not be read back.")
         return np.ascontiguousarray(raw.reshape(height, width, 4)[::-1])
 
-    def depth(self, near: float, far: float, *, parallel: bool) -> NDArray[np.float32]:
+    def depth(self, near: float, far: float, every: int, *, parallel: bool) -> NDArray[np.float32]:
         width, height = self.window.GetSize()
         buffer = vtkFloatArray()
         self.window.GetZbufferData(0, 0, width - 1, height - 1, buffer)
-        z = vtk_to_numpy(buffer).reshape(height, width)[::-1]
+        z = vtk_to_numpy(buffer).reshape(height, width)[::-1][::every, ::every]
         if parallel:
             return np.where(z >= 1.0, np.inf, near + z * (far - near)).astype(np.float32)
         with np.errstate(divide="ignore"):
@@ -136,8 +136,10 @@ class Canvas:
         main.set_items(tuple(thicker(i, factor) for i in shown_items(scene.items)))
         near, far = main.set_camera(camera, scene.low, scene.high)
         main.window.Render()
-        pixels, depth = main.pixels(), main.depth(near, far, parallel=camera.span > 0.0)
-        return (_halved(pixels), np.ascontiguousarray(depth[::2, ::2])) if fine else (pixels, depth)
+        depth = main.depth(near, far, 2 if fine else 1, parallel=camera.span > 0.0)
+        pixels = _halved(main.pixels()) if fine else main.pixels()
+        pixels[..., 3] = 255  # Qt relies on it though it says that it does not
+        return pixels, depth
 
     def item_at(self, x: float, y: float) -> str | None:
         """The item at a place of the last picture (0..1 from the top left), or None."""
