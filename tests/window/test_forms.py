@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
-from driving import click, drag, keys, pick, settle, type_into
+from driving import choose, click, drag, keys, pick, settle, type_into
 from tidal_lens.cutting.planes import plane_axes, unit
 from tidal_lens.demo.kittiwake import ASSETS
 from tidal_lens.study.files import load_study
@@ -277,3 +277,92 @@ def test_a_region_tells_what_it_holds_and_is_saved(window, tmp_path):
         window.act("undo")
     settle(window)
     assert now(window) == layer.shape
+
+
+def ticked(button, name):
+    """Open a button's list and tick an entry."""
+    menu = button.menu()
+    menu.popup(button.mapToGlobal(QPointF(0, 0).toPoint()))
+    choose(menu, name)
+    menu.close()
+
+
+def test_cuts_are_of_chosen_blocks(window, tmp_path):
+    flow = window.document.flow
+    layer, controls = added(window, "add-slice-y")
+    whole = made(window).area
+    name = flow.blocks[0].name
+    ticked(controls.of.button, name)
+    settle(window)
+    assert now(window).blocks == (name,)
+    own = flow.points[flow.blocks[0].points]
+    assert 0 < made(window).area < whole
+    assert (made(window).points >= own.min(axis=0) - 1e-9).all()
+    assert (made(window).points <= own.max(axis=0) + 1e-9).all()
+    assert name in window.deck.cards[layer.id].toolTip()
+    assert window.document.save(tmp_path / "a.tidal")
+    assert load_study(tmp_path / "a.tidal").layer(layer.id).shape == now(window)
+    ticked(controls.of.button, "Whole flow")
+    settle(window)
+    assert made(window).area == pytest.approx(whole)
+
+
+def test_the_outside_of_a_block_is_shown_with_the_walls(window):
+    flow = window.document.flow
+    walls = next(x for x in window.document.study.layers if x.kind == "wall")
+    window.document.choose(walls.id)
+    settle(window)
+    before = made(window).area
+    name = flow.blocks[0].name
+    ticked(window.bench.card.controls["wall"].of.button, name)
+    settle(window)
+    own = flow.points[flow.blocks[0].points]
+    sizes = own.max(axis=0) - own.min(axis=0)
+    box = 2 * (sizes[0] * sizes[1] + sizes[1] * sizes[2] + sizes[0] * sizes[2])
+    assert made(window).area - before == pytest.approx(box, rel=0.2)
+    assert f"block {name}" in window.deck.cards[walls.id].toolTip()
+
+
+def test_boundaries_are_clicked_and_grouped(window, tmp_path):
+    document = window.document
+    flow = document.flow
+    walls = next(x for x in document.study.layers if x.kind == "wall")
+    document.choose(walls.id)
+    settle(window)
+    controls = window.bench.card.controls["wall"]
+    window.act("outline")
+    for other in document.study.layers:
+        if other.id != walls.id:
+            document.edit_layer(other.with_(shown=False), "Hide")
+    settle(window)
+    shown = now(window).boundaries
+    click(controls.click)
+    boundary = next(b for b in flow.boundaries if b.name == shown[0])
+    corners = boundary.points[boundary.faces]
+    view = window.view
+    pixels, depth = document.camera.project(corners.mean(axis=1), view.width(), view.height())
+    seen = [n for n, (x, y) in enumerate(pixels) if 20 < x < view.width() - 150 and 40 < y < view.height() - 20
+            and (hit := view.point_at(QPointF(x, y))) is not None and np.linalg.norm(hit - corners[n].mean(axis=0)) < 0.02 * flow.size]
+    assert seen
+    assert (depth > 0).all()
+    click(view, QPointF(*pixels[seen[len(seen) // 2]]))
+    settle(window)
+    assert shown[0] not in now(window).boundaries
+    assert document.clicks.wish is not None, "it goes on"
+    keys(view, Qt.Key.Key_Escape)
+    assert document.clicks.wish is None
+    window.act("undo")
+    settle(window)
+    controls.group.setFocus()
+    keys(controls.group, "skin", Qt.Key.Key_Return)
+    assert document.study.groups == {"skin": shown}
+    assert controls.groups["skin"].isChecked()
+    window.bench.scroller.ensureWidgetVisible(controls.groups["skin"])
+    click(controls.groups["skin"], QPointF(8, 8))
+    settle(window)
+    assert now(window).boundaries == ()
+    click(controls.groups["skin"], QPointF(8, 8))
+    settle(window)
+    assert set(now(window).boundaries) == set(shown)
+    assert document.save(tmp_path / "a.tidal")
+    assert load_study(tmp_path / "a.tidal").groups == {"skin": shown}

@@ -3,7 +3,7 @@
 import pytest
 from PyQt6.QtCore import QPointF
 
-from driving import drag, settle, type_into
+from driving import click, drag, pick, settle, type_into
 from tidal_lens.cutting.contour import isosurface
 from tidal_lens.study.files import load_study
 
@@ -48,3 +48,36 @@ def test_several_values_are_typed_and_each_is_a_bead(window, tmp_path):
     type_into(controls.more, "77")
     settle(window)
     assert "does not take 77" in controls.span.text()
+
+
+def test_a_run_of_values_is_dragged_by_its_ends_and_cut_to_a_range(window, tmp_path):
+    document = window.document
+    window.act("add-isosurface", "mach")
+    settle(window)
+    layer = document.chosen_layer
+    low, high = document.evaluator.store.distribution("mach").usual
+    controls = window.bench.card.controls["isosurface"]
+    type_into(controls.value, f"{low + 0.2 * (high - low):.3g}")
+    click(controls.by.button("run"))
+    type_into(controls.last, f"{low + 0.8 * (high - low):.3g}")
+    type_into(controls.count, "4")
+    settle(window)
+    shape = document.study.layer(layer.id).shape
+    assert len(shape.values) == 4
+    mach = document.evaluator.store.values("mach")
+    geometry = document.asking.results[layer.id].geometry
+    assert geometry.area == pytest.approx(sum(isosurface(document.flow, mach, v).area for v in shape.values), rel=1e-9)
+    bead = window.view.keys.grip_at("mach", f"{layer.id}#1")
+    drag(window.view, bead, bead + QPointF(0, 12))
+    settle(window)
+    assert document.study.layer(layer.id).shape.last < shape.last
+    window.bench.scroller.ensureWidgetVisible(controls.only)
+    pick(controls.only, "Place x")
+    type_into(controls.low, "0")
+    type_into(controls.high, "1.5")
+    settle(window)
+    left = document.asking.results[layer.id].geometry.points[:, 0]
+    assert left.min() >= -1e-9
+    assert left.max() <= 1.5 + 1e-9
+    assert document.save(tmp_path / "a.tidal")
+    assert load_study(tmp_path / "a.tidal").layer(layer.id).shape == document.study.layer(layer.id).shape

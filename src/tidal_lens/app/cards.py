@@ -17,19 +17,21 @@ class Cards:
         return self._document.study.layer(layer_id) if layer_id else self._document.chosen_layer
 
     def colour_by(self, name: str) -> None:
-        """Colour the chosen card by a quantity."""
-        layer = self._document.chosen_layer
-        if layer is not None and name and layer.look.on != "none":
-            self._document.edit_layer(layer.with_(look=layer.look.with_(colour_by=name)), "Colour")
+        """Colour the chosen cards by a quantity."""
+        layers = [x for x in self._document.chosen_layers if x.look.on != "none"]
+        if layers and name:
+            self._document.edit_layers([x.with_(look=x.look.with_(colour_by=name)) for x in layers], "Colour")
 
     def toggle_lamp(self, layer_id: str) -> None:
-        """Show or hide a card's layer."""
-        layer = self._card(layer_id)
+        """Show or hide a card's layer, or those of all chosen cards."""
+        layers = self._cards(layer_id)
         study = self._document.study
-        if layer is not None:
-            shown = not study.is_drawn(layer)
-            self._document.edit(study.with_(alone=None).replacing(layer.with_(shown=shown)), "Show" if shown else "Hide",
-                               f"lamp {layer.id}")
+        if layers:
+            shown, grip = not study.is_drawn(layers[0]), f"lamp {layers[0].id}"
+            study = study.with_(alone=None)
+            for layer in layers:
+                study = study.replacing(layer.with_(shown=shown))
+            self._document.edit(study, "Show" if shown else "Hide", grip)
 
     def show_alone(self, layer_id: str) -> None:
         """Show a card's layer alone; again: all."""
@@ -52,11 +54,32 @@ class Cards:
             self._document.edit(study.adding(copy, layer.id), f"Duplicate {layer.name}")
             self._document.choose(copy.id)
 
+    def _cards(self, layer_id: str) -> tuple[Layer, ...]:
+        """The card that is named, or all that are chosen: those too if it is one of them."""
+        chosen = self._document.chosen_layers
+        if not layer_id or layer_id in [x.id for x in chosen]:
+            return chosen
+        layer = self._document.study.layer(layer_id)
+        return (layer,) if layer is not None else ()
+
     def remove(self, layer_id: str = "") -> None:
-        """Remove a card."""
-        layer = self._card(layer_id)
-        if layer is not None:
-            self._document.edit(self._document.study.without(layer.id), f"Remove {layer.name}")
+        """Remove a card, or all that are chosen."""
+        layers, study = self._cards(layer_id), self._document.study
+        for layer in layers:
+            study = study.without(layer.id)
+        if layers:
+            self._document.edit(study, f"Remove {layers[0].name if len(layers) == 1 else f'{len(layers)} cards'}")
+
+    def stack(self) -> None:
+        """Stack the chosen cards."""
+        ids = [x.id for x in self._document.chosen_layers]
+        if len(ids) > 1:
+            self._document.edit(self._document.study.stacked(ids), "Stack cards")
+
+    def unstack(self) -> None:
+        """Take the stacks of the chosen cards apart."""
+        stacks = {x.stack for x in self._document.chosen_layers if x.stack}
+        self._document.edit_layers([x.with_(stack="") for x in self._document.study.layers if x.stack in stacks], "Take a stack apart")
 
     def focus_card(self, layer_id: str) -> None:
         """Give a card the keyboard."""

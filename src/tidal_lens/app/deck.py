@@ -77,7 +77,8 @@ class Card(QWidget):
             self._timer.stop()
         trouble = self.document.asking.failures.get(self.layer_id)
         name = layer.look.colour_by
-        now = (layer, busy, trouble, self.document.study.is_drawn(layer), self.document.chosen == self.layer_id, self._source(layer),
+        now = (layer, busy, trouble, self.document.study.is_drawn(layer), self.layer_id == self.document.chosen,
+               self.layer_id in self.document.also, self._source(layer),
                theme.current().name, self.document.key(name) if name else None, self.document.study.keys.get(name or ""))
         if now == self._shown:
             return
@@ -108,7 +109,7 @@ class Card(QWidget):
 
     def _paint(self, p: QPainter, layer: Layer) -> None:
         p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
-        chosen = self.document.chosen == self.layer_id
+        chosen = self.layer_id in (self.document.chosen, *self.document.also)
         drawn = self.document.study.is_drawn(layer)
         frame = QRectF(self.rect()).adjusted(1, 1, -1, -1)
         p.setPen(QPen(theme.colour("sea" if chosen else "line"), 2 if chosen else 1))
@@ -176,7 +177,11 @@ class Card(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
-        self.document.choose(self.layer_id)
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.document.choose_too(self.layer_id)
+            return
+        if event.button() != Qt.MouseButton.LeftButton or self.layer_id not in self.document.also or not self._on_lamp(event):
+            self.document.choose(self.layer_id)
         if event.button() == Qt.MouseButton.LeftButton:
             if self.lamp_rect().contains(event.position().toPoint()):
                 now, layer = time.monotonic(), self.layer
@@ -186,6 +191,9 @@ class Card(QWidget):
                 self._act("toggle-lamp", self.layer_id)
             else:
                 self._press = event.position().toPoint()
+
+    def _on_lamp(self, event: QMouseEvent) -> bool:
+        return self.lamp_rect().contains(event.position().toPoint())
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None or self._press is None or not event.buttons() & Qt.MouseButton.LeftButton:
@@ -241,13 +249,22 @@ class Card(QWidget):
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is None:
             return
-        self.document.choose(self.layer_id)
+        if self.layer_id not in (self.document.chosen, *self.document.also):
+            self.document.choose(self.layer_id)
         menu = QMenu(self)
         for text, key, action in (("Show or hide", "Space", "toggle-lamp"), ("Show alone", "", "show-alone"), ("Rename", "F2", "rename"),
                                   ("Duplicate", "Ctrl+D", "duplicate"), ("Remove", "Del", "remove")):
             item = menu.addAction(f"{text}\t{key}" if key else text)
             if item is not None:
                 item.triggered.connect(lambda _checked=False, a=action: self._act(a, self.layer_id))
+        together = menu.addAction("Stack the chosen cards\tCtrl+G")
+        if together is not None:
+            together.setEnabled(len(self.document.chosen_layers) > 1)
+            together.triggered.connect(lambda: self._act("stack"))
+        apart = menu.addAction("Take the stack apart")
+        if apart is not None:
+            apart.setEnabled(any(x.stack for x in self.document.chosen_layers))
+            apart.triggered.connect(lambda: self._act("unstack"))
         menu.popup(event.globalPos())
 
     def rename(self) -> None:
@@ -275,6 +292,55 @@ class Card(QWidget):
         self.setFocus()
 
 
+class StackHead(QWidget):
+    """Stands before the cards of a stack: a click chooses them all, its lamp shows or hides them all."""
+
+    def __init__(self, document: Document, stack: str) -> None:
+        super().__init__()
+        self.document, self.stack = document, stack
+        self.setFixedSize(30, HEIGHT)
+        self.setAccessibleName("Stack of cards")
+        self.setToolTip("A stack: click to choose all of its cards, click its lamp to show or hide them all")
+
+    def layers(self) -> list[Layer]:
+        """The layers of the stack."""
+        return [x for x in self.document.study.layers if x.stack == self.stack]
+
+    def lamp_rect(self) -> QRect:
+        """Where its lamp is."""
+        return QRect(6, HEIGHT - 28, 18, 18)
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        with QPainter(self) as p:
+            p.setRenderHint(QPainter.RenderHint.Antialiasing)
+            p.setPen(QPen(theme.colour("line"), 1))
+            p.setBrush(theme.colour("shoal"))
+            p.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)
+            p.setPen(theme.colour("ink"))
+            p.setFont(theme.font(11.5, bold=True))
+            p.save()
+            p.translate(20, HEIGHT - 38)
+            p.rotate(-90)
+            p.drawText(0, 0, f"{len(self.layers())} cards")
+            p.restore()
+            lit = any(self.document.study.is_drawn(x) for x in self.layers())
+            p.setPen(QPen(theme.colour("amber" if lit else "soft"), 1.5))
+            p.setBrush(theme.colour("amber", 0.85) if lit else Qt.BrushStyle.NoBrush)
+            p.drawEllipse(QRectF(self.lamp_rect()).adjusted(4, 4, -4, -4))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        layers = self.layers()
+        if event is None or not layers:
+            return
+        if self.lamp_rect().contains(event.position().toPoint()):
+            on = not any(self.document.study.is_drawn(x) for x in layers)
+            self.document.edit_layers([x.with_(shown=on) for x in layers], "Show" if on else "Hide", f"lamp {self.stack}")
+            return
+        self.document.choose(layers[0].id)
+        for layer in layers[1:]:
+            self.document.choose_too(layer.id)
+
+
 class Deck(QWidget):
     """All cards in a row."""
 
@@ -286,6 +352,7 @@ class Deck(QWidget):
         self.document = document
         self._act = act
         self.cards: dict[str, Card] = {}
+        self.heads: dict[str, StackHead] = {}
         self.row = QWidget()
         self.row.setObjectName("deckrow")
         self._layout = QHBoxLayout(self.row)
@@ -316,6 +383,21 @@ class Deck(QWidget):
         for card in self.cards.values():
             card.refresh()
 
+    def _in_row(self) -> list[Card | StackHead]:
+        """Cards in the study's order, and before the first of each stack its head."""
+        row: list[Card | StackHead] = []
+        seen: set[str] = set()
+        for layer in self.document.study.layers:
+            if layer.stack and layer.stack not in seen:
+                seen.add(layer.stack)
+                if layer.stack not in self.heads:
+                    self.heads[layer.stack] = StackHead(self.document, layer.stack)
+                row.append(self.heads[layer.stack])
+            if layer.id not in self.cards:
+                self.cards[layer.id] = Card(self.document, layer.id, self._act)
+            row.append(self.cards[layer.id])
+        return row
+
     def refresh(self) -> None:
         """One card for each layer, in the study's order."""
         ids = [layer.id for layer in self.document.study.layers]
@@ -324,13 +406,18 @@ class Deck(QWidget):
             self._layout.removeWidget(card)
             card.hide()
             card.deleteLater()
-        for at, layer_id in enumerate(ids):
-            if layer_id not in self.cards:
-                self.cards[layer_id] = Card(self.document, layer_id, self._act)
-            card = self.cards[layer_id]
-            if self._layout.indexOf(card) != at:
-                self._layout.removeWidget(card)
-                self._layout.insertWidget(at, card)
-            card.refresh()
+        for old in set(self.heads) - {layer.stack for layer in self.document.study.layers}:
+            head = self.heads.pop(old)
+            self._layout.removeWidget(head)
+            head.hide()
+            head.deleteLater()
+        for at, widget in enumerate(self._in_row()):
+            if self._layout.indexOf(widget) != at:
+                self._layout.removeWidget(widget)
+                self._layout.insertWidget(at, widget)
+            if isinstance(widget, Card):
+                widget.refresh()
+            else:
+                widget.update()
         if self.document.chosen in self.cards:
             self.scroller.ensureWidgetVisible(self.cards[self.document.chosen], 8, 0)

@@ -31,6 +31,7 @@ class Document(Holder):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.chosen: str | None = None
+        self.also: tuple[str, ...] = ()  # cards that are chosen besides
         self._begun = itertools.count(1)
         self.asking = Asking(self)
         self.clock = Clock(self)
@@ -79,10 +80,28 @@ class Document(Holder):
             self._after_change()
 
     def choose(self, layer_id: str | None) -> None:
-        """Choose a card, or none."""
-        if layer_id != self.chosen:
-            self.chosen = layer_id
+        """Choose a card, or none, and no other with it."""
+        if layer_id != self.chosen or self.also:
+            self.chosen, self.also = layer_id, ()
             self.chosen_changed.emit()
+
+    def choose_too(self, layer_id: str) -> None:
+        """Choose another card besides, or let it go again; what is set then is set on all of them."""
+        if self.chosen is None:
+            self.choose(layer_id)
+        elif layer_id == self.chosen:
+            if self.also:
+                self.chosen, self.also = self.also[0], self.also[1:]
+                self.chosen_changed.emit()
+        else:
+            self.also = tuple(x for x in self.also if x != layer_id) if layer_id in self.also else (*self.also, layer_id)
+            self.chosen_changed.emit()
+
+    @property
+    def chosen_layers(self) -> tuple[Layer, ...]:
+        """The layers of all chosen cards, that whose controls are shown first."""
+        found = (self.study.layer(name) for name in (self.chosen, *self.also) if name)
+        return tuple(layer for layer in found if layer is not None)
 
     @property
     def chosen_layer(self) -> Layer | None:
@@ -131,7 +150,7 @@ class Document(Holder):
         self._history = History(session.study)
         self._saved = session.study
         self.file = file
-        self.chosen = None
+        self.chosen, self.also = None, ()
         self.camera = camera_from(session.study.camera) if session.study.camera is not None else None
         self.case_opened.emit()
         self.case_changed.emit()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -113,6 +114,17 @@ class Holder(QObject):
         """Replace the layer of the same id; one that cannot be so is told of."""
         try:
             study = self.study.replacing(layer)
+        except StudyError as error:
+            self.tell(error)
+            return
+        self.edit(study, what, grip)
+
+    def edit_layers(self, layers: Sequence[Layer], what: str, grip: str = "") -> None:
+        """Replace several layers in one step."""
+        try:
+            study = self.study
+            for layer in layers:
+                study = study.replacing(layer)
         except StudyError as error:
             self.tell(error)
             return

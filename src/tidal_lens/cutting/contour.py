@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any
 
 import numpy as np
@@ -16,7 +16,8 @@ from tidal_lens.work import Token, read_only
 _NOTHING = read_only(np.empty(0))
 
 
-def isosurface(flow: Flow, values: NDArray[Any], level: float, token: Token | None = None) -> Surface:
+def isosurface(flow: Flow, values: NDArray[Any], level: float, token: Token | None = None,
+               blocks: Collection[int] | None = None) -> Surface:
     """Surface on which node values take a level.
 
     Parameters
@@ -29,6 +30,8 @@ def isosurface(flow: Flow, values: NDArray[Any], level: float, token: Token | No
         The value.
     token : Token, optional
         Checked between blocks.
+    blocks : collection of int, optional
+        Numbers of the blocks that are cut; all where nothing is said.
 
     Returns
     -------
@@ -37,7 +40,7 @@ def isosurface(flow: Flow, values: NDArray[Any], level: float, token: Token | No
     """
     if values.shape != (flow.n_points,):
         raise ValueError(f"{values.shape} values for {flow.n_points} nodes")
-    return _cut(flow, values, NO_FORM, level, token)
+    return _cut(flow, values, NO_FORM, level, token, blocks)
 
 
 def axis_slice(flow: Flow, axis: int, position: float, token: Token | None = None) -> Surface:
@@ -54,7 +57,7 @@ def axis_slice(flow: Flow, axis: int, position: float, token: Token | None = Non
 
 
 def plane_cut(flow: Flow, point: Sequence[float] | NDArray[np.float64], direction: Sequence[float] | NDArray[np.float64],
-              token: Token | None = None) -> Surface:
+              token: Token | None = None, blocks: Collection[int] | None = None) -> Surface:
     """Cut by the plane through a point across a direction (both of shape (3,)); on the very border of the flow a hair inside.
 
     Raises
@@ -72,10 +75,11 @@ def plane_cut(flow: Flow, point: Sequence[float] | NDArray[np.float64], directio
     hair = 1e-9 * max(most - least, 1e-300)
     if least - hair <= level <= most + hair:
         level = min(max(level, least + hair), most - hair)
-    return _cut(flow, _NOTHING, read_only(np.concatenate([np.zeros(6), normal, [0.0]])), level, token)
+    return _cut(flow, _NOTHING, read_only(np.concatenate([np.zeros(6), normal, [0.0]])), level, token, blocks)
 
 
-def quadric_cut(flow: Flow, form: Sequence[float] | NDArray[np.float64], level: float, token: Token | None = None) -> Surface:
+def quadric_cut(flow: Flow, form: Sequence[float] | NDArray[np.float64], level: float, token: Token | None = None,
+                blocks: Collection[int] | None = None) -> Surface:
     """Cut by the surface on which a form of the second degree takes a value; vertices lie on it to rounding.
 
     Parameters
@@ -86,12 +90,15 @@ def quadric_cut(flow: Flow, form: Sequence[float] | NDArray[np.float64], level: 
         The value.
     """
     a = np.asarray(form, np.float64)
-    return _cut(flow, _NOTHING, read_only(np.concatenate([a, [1.0 if a[:6].any() else 0.0]])), level, token)
+    return _cut(flow, _NOTHING, read_only(np.concatenate([a, [1.0 if a[:6].any() else 0.0]])), level, token, blocks)
 
 
-def _cut(flow: Flow, values: NDArray[Any], form: NDArray[np.float64], level: float, token: Token | None) -> Surface:
+def _cut(flow: Flow, values: NDArray[Any], form: NDArray[np.float64], level: float, token: Token | None,
+         blocks: Collection[int] | None = None) -> Surface:
     parts: list[Surface] = []
     for n in range(len(flow.blocks)):
+        if blocks is not None and n not in blocks:
+            continue
         if token is not None:
             token.check()
             token.report(n / len(flow.blocks))

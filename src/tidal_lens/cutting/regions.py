@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,7 +15,7 @@ from tidal_lens.cutting.marching import as_filed
 from tidal_lens.cutting.masking import kept_surface
 from tidal_lens.cutting.surface import Surface, join, turned
 from tidal_lens.flow.case import Block, Flow
-from tidal_lens.flow.faces import face_neighbours, hand
+from tidal_lens.flow.faces import face_neighbours, hand, outer_faces, outward_areas
 from tidal_lens.flow.grid import HEX_FACES, StructuredGrid
 from tidal_lens.sampling.mesh import Stencil
 from tidal_lens.work import Token, read_only, run_chunks
@@ -52,15 +52,15 @@ class Content:
         return self.volume / self.of_volume if self.of_volume > 0.0 else 0.0
 
 
-def region_skin(flow: Flow, limits: Sequence[Limit], token: Token | None = None) -> Surface:
+def region_skin(flow: Flow, limits: Sequence[Limit], token: Token | None = None, blocks: Collection[int] | None = None) -> Surface:
     """The skin of a region, outward: parts of the isosurfaces that bound it, and of the flow's outside as caps.
 
     Values are linear along the edges of cells. With one condition it is closed; where several meet within cells that are no tetrahedra, to
     the accuracy of the cells.
     """
-    parts = [_clipped(outside_surface(flow), limits, token)]
+    parts = [_clipped(outside_surface(flow) if blocks is None else blocks_surface(flow, blocks), limits, token)]
     for limit in limits:
-        surface = isosurface(flow, limit.values, limit.level, token)
+        surface = isosurface(flow, limit.values, limit.level, token, blocks)
         if limit.above:  # it looks to where values are greater
             surface = Surface(surface.points, turned(surface.faces), surface.stencil)
         parts.append(_clipped(surface, [other for other in limits if other is not limit], token))
@@ -89,6 +89,18 @@ def outside_surface(flow: Flow) -> Surface:
     return ready
 
 
+def blocks_surface(flow: Flow, blocks: Collection[int]) -> Surface:
+    """The outsides of some blocks, outward, where they meet others too."""
+    parts = []
+    for number in sorted(blocks):
+        block = flow.blocks[number]
+        faces, areas = outer_faces(block.grid), outward_areas(block.grid, flow.points[block.points])
+        corners = flow.points[block.points][faces]
+        ways = (np.cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1]) * areas).sum(axis=1)
+        parts.append(np.where((ways < 0.0)[:, None], turned(faces), faces) + block.first_point)
+    return _of_nodes(flow, np.concatenate(parts)) if parts else join([])
+
+
 def _of_nodes(flow: Flow, faces: NDArray[np.int64]) -> Surface:
     used = np.zeros(flow.n_points, dtype=bool)
     used[faces] = True
@@ -97,18 +109,20 @@ def _of_nodes(flow: Flow, faces: NDArray[np.int64]) -> Surface:
     return Surface(flow.points[nodes], number[faces], Stencil(nodes[:, None], np.ones((len(nodes), 1))))
 
 
-def cells_skin(flow: Flow, limits: Sequence[Limit], token: Token | None = None) -> Surface:
+def cells_skin(flow: Flow, limits: Sequence[Limit], token: Token | None = None, blocks: Collection[int] | None = None) -> Surface:
     """The skin of all cells at whose corners the conditions are met."""
     inside = np.ones(flow.n_points, dtype=bool)
     for limit in limits:
         inside &= limit.over(limit.values) >= 0.0
     found = []
-    for block in flow.blocks:
+    for number, block in enumerate(flow.blocks):
+        if blocks is not None and number not in blocks:
+            continue
         if token is not None:
             token.check()
         faces = _block_skin(block, inside[block.points]) + block.first_point
         found.append(faces if hand(block.grid, flow.points[block.points]) > 0.0 else turned(faces))
-    every = np.concatenate(found)
+    every = np.concatenate([np.empty((0, 4), np.int64), *found])
     return _of_nodes(flow, every) if len(every) else join([])
 
 
@@ -162,7 +176,7 @@ def _structured_skin(grid: StructuredGrid, inside: NDArray[np.bool_]) -> NDArray
 
 
 def region_content(flow: Flow, limits: Sequence[Limit], density: NDArray[Any] | None, *, whole: bool = False,
-                   token: Token | None = None) -> Content:
+                   token: Token | None = None, blocks: Collection[int] | None = None) -> Content:
     """Volume and mass of a region, cells cut into tetrahedra in which all is linear.
 
     Parameters
@@ -173,12 +187,16 @@ def region_content(flow: Flow, limits: Sequence[Limit], density: NDArray[Any] | 
         Mass by volume.
     whole : bool
         Whether cells count whole.
+    blocks : collection of int, optional
+        Those that it is of; its share is then of theirs.
     """
     over = np.array([limit.over(limit.values) for limit in limits]).reshape(len(limits), flow.n_points)
     dense = read_only(np.ascontiguousarray(density, np.float64) if density is not None else np.empty(0))
     over = read_only(over)
     found = np.zeros(4)
     for number, block in enumerate(flow.blocks):
+        if blocks is not None and number not in blocks:
+            continue
         packed = tuple(as_filed(flow, number))
         sums: dict[int, Vec] = {}
 

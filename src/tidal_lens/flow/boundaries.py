@@ -482,15 +482,22 @@ def with_kind(boundary: Boundary, kind: BoundaryKind, reason: str) -> Boundary:
 
 def nearest_wall(boundaries: Sequence[Boundary], place: NDArray[np.float64]) -> NDArray[np.float64] | None:
     """Unit normal of the wall face whose middle is nearest to a place (3,), of either sign; None where there are no walls."""
-    best, normal = np.inf, None
+    found = nearest_boundary([b for b in boundaries if b.kind == "wall"], place)
+    if found is None:
+        return None
+    boundary, face = found
+    a, b, c, d = boundary.points[boundary.faces[face]]
+    across = np.cross(c - a, d - b)
+    size = float(np.linalg.norm(across))
+    return across / size if size > 0.0 else None
+
+
+def nearest_boundary(boundaries: Sequence[Boundary], place: NDArray[np.float64]) -> tuple[Boundary, int] | None:
+    """The boundary, and the number of its face, whose middle is nearest to a place (3,); None where there is none."""
+    best, found = np.inf, None
     for boundary in boundaries:
-        if boundary.kind != "wall" or len(boundary.faces) == 0:
-            continue
-        corners = boundary.points[boundary.faces]
-        gaps = ((corners.mean(axis=1) - place) ** 2).sum(axis=1)
-        a, b, c, d = corners[int(gaps.argmin())]
-        across = np.cross(c - a, d - b)
-        size = float(np.linalg.norm(across))
-        if size > 0.0 and float(gaps.min()) < best:
-            best, normal = float(gaps.min()), across / size
-    return normal
+        if len(boundary.faces):
+            gaps = ((boundary.points[boundary.faces].mean(axis=1) - place) ** 2).sum(axis=1)
+            if float(gaps.min()) < best:
+                best, found = float(gaps.min()), (boundary, int(gaps.argmin()))
+    return found

@@ -55,6 +55,8 @@ class Layer(Value):
         What to compute.
     look : SurfaceLook or LineLook
         How to show it; of the sort that the shape comes to.
+    stack : str
+        What it is stacked with: all layers of one text that is not empty.
     """
 
     id: Identity
@@ -63,6 +65,7 @@ class Layer(Value):
     subject: Subject = Subject()
     shape: LayerShape
     look: Look
+    stack: Annotated[str, Field(max_length=40)] = ""
 
     @model_validator(mode="after")
     def _fits(self) -> Self:
@@ -262,6 +265,8 @@ class Study(Value):
     counter: Annotated[int, Field(ge=0, le=10**12)] = 0
     reference: Reference | None = None
     outline: bool = True
+    groups: Annotated[dict[Name, Annotated[tuple[Name, ...], Field(max_length=10_000)]], Field(max_length=500)] = Field(
+        default_factory=dict)
     ground: Literal["water", "paper", "white", "ink"] = "water"
     lamp: Annotated[float, Field(ge=-360.0, le=360.0)] = LAMP
     camera: CameraSetting | None = None
@@ -303,6 +308,21 @@ class Study(Value):
         if circle:
             raise StudyError(f"{_listed(circle)} would be made from one another.", layer.name, "Choose another card.")
         return new
+
+    def stacked(self, layers: Sequence[str]) -> Study:
+        """The study with some layers in one stack, side by side where the first of them is."""
+        name = f"stack-{self._greatest + 1}"
+        own = [x.with_(stack=name) for x in self.layers if x.id in layers]
+        if len(own) < 2:
+            return self
+        first = next(n for n, x in enumerate(self.layers) if x.id in layers)
+        before = [x for x in self.layers[:first] if x.id not in layers]
+        after = [x for x in self.layers[first:] if x.id not in layers]
+        return self.model_copy(update={"layers": (*before, *own, *after), "counter": self._greatest + 1})
+
+    def in_stack(self, layer: Layer) -> tuple[Layer, ...]:
+        """All layers of a layer's stack; itself alone where it is in none."""
+        return tuple(x for x in self.layers if x.stack == layer.stack) if layer.stack else (layer,)
 
     def rests_on(self, layer: Layer) -> frozenset[str]:
         """Ids of the layers that a layer is made from, by way of others too."""

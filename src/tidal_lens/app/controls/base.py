@@ -55,10 +55,10 @@ class Controls(QWidget, Generic[S]):
             self.document.edit_layer(layer.with_(shape=layer.shape.with_(**changes)), what, grip)
 
     def relook(self, what: str, grip: str = "", **changes: Any) -> None:
-        """Edit the look of the chosen layer."""
-        layer = self.layer()
-        if layer is not None:
-            self.document.edit_layer(layer.with_(look=layer.look.with_(**changes)), what, grip)
+        """Edit the look of the chosen layers, as one step: of those whose looks have all that is changed."""
+        able = [x for x in self.document.chosen_layers if set(changes) <= set(type(x.look).model_fields)]
+        if able:
+            self.document.edit_layers([x.with_(look=x.look.with_(**changes)) for x in able], what, grip)
 
     def refresh(self) -> None:
         """Show what the layer holds now."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from tidal_lens.app.controls.base import SurfaceLookControls
 from tidal_lens.app.controls.conditions import ConditionsEditor
 from tidal_lens.app.controls.mask import EDGES
+from tidal_lens.app.controls.of_blocks import OfBlocks
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Choice, label, row
 from tidal_lens.study.kinds.region import RegionShape
@@ -15,6 +16,7 @@ class RegionControls(SurfaceLookControls[RegionShape]):
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
+        self.of = OfBlocks(document, lambda blocks: self.reshape("Blocks", blocks=blocks))
         self.conditions = ConditionsEditor(document, self.reshape)
         self.edges = Choice(EDGES)
         self.edges.picked.connect(lambda edges: self.reshape("Edges of the region", edges=edges))
@@ -24,6 +26,7 @@ class RegionControls(SurfaceLookControls[RegionShape]):
         self.body.insertLayout(1, row("Edges", self.edges, stretch=1))
         self.body.insertWidget(2, self.holds)
         document.result_changed.connect(self._tell)
+        self.body.insertWidget(0, self.of)
 
     def _tell(self, layer_id: str) -> None:
         if layer_id == self.document.chosen:
@@ -38,4 +41,5 @@ class RegionControls(SurfaceLookControls[RegionShape]):
         self.conditions.show_value(shape.conditions)
         self.edges.show_value(shape.edges)
         self._tell(self.document.chosen or "")
+        self.of.show_value(shape.blocks)
         super().refresh()

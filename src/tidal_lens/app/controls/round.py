@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from tidal_lens.app.controls.base import SurfaceLookControls
+from tidal_lens.app.controls.of_blocks import OfBlocks
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Choice, NumberField, NumbersField, PointField, row
 from tidal_lens.errors import StudyError, TidalLensError
@@ -16,6 +17,7 @@ class RoundControls(SurfaceLookControls[RoundShape]):
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
+        self.of = OfBlocks(document, lambda blocks: self.reshape("Blocks", blocks=blocks))
         self.form = Choice([("sphere", "Sphere", "A sphere about a centre"), ("cylinder", "Pipe", "A cylinder about an axis"),
                             ("cone", "Cone", "A cone from its tip on"), ("quadric", "Quadric", "Any surface of the second degree")])
         self.form.picked.connect(self._form)
@@ -35,6 +37,7 @@ class RoundControls(SurfaceLookControls[RoundShape]):
                                  row("Axis", self.axis, stretch=1), row("Radius", self.radius, stretch=1),
                                  row("Angle", self.angle, stretch=1), row("Terms", self.terms, stretch=1))):
             self.body.insertLayout(n, one)
+        self.body.insertWidget(0, self.of)
 
     def _form(self, form: str) -> None:
         layer, shape = self.layer(), self.shape()
@@ -75,4 +78,5 @@ class RoundControls(SurfaceLookControls[RoundShape]):
         self.radius.setEnabled(shape.form in ("sphere", "cylinder"))
         self.angle.setEnabled(shape.form == "cone")
         self.terms.setEnabled(shape.form == "quadric")
+        self.of.show_value(shape.blocks)
         super().refresh()

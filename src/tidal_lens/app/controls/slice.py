@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QPushButton
 from tidal_lens.app.card_chooser import CardChooser
 from tidal_lens.app.clicks import Wish
 from tidal_lens.app.controls.base import SurfaceLookControls
+from tidal_lens.app.controls.of_blocks import OfBlocks
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Choice, NumberField, PointField, Slider, label, row
 from tidal_lens.cutting.planes import reach, unit
@@ -29,6 +30,7 @@ class SliceControls(SurfaceLookControls[SliceShape]):
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
+        self.of = OfBlocks(document, lambda blocks: self.reshape("Blocks", blocks=blocks))
         self.axis = Choice([(str(n), axis, f"Normal to {axis}") for n, axis in enumerate(AXES)])
         self.axis.picked.connect(lambda a: self._turn(int(a)))
         self.position = NumberField("Position", "Where the plane cuts its direction, from the origin")
@@ -67,6 +69,7 @@ class SliceControls(SurfaceLookControls[SliceShape]):
                 row("Show", self.limit, stretch=1), row("Size", self.wide, self.tall, stretch=1))
         for n, one in enumerate(rows):
             self.body.insertLayout(n, one)
+        self.body.insertWidget(0, self.of)
 
     def _held(self) -> None:
         self.document.dragging = True
@@ -181,6 +184,7 @@ class SliceControls(SurfaceLookControls[SliceShape]):
             field.setEnabled(bool(shape.across))
         self.wide.setEnabled(shape.limit != "whole")
         self.tall.setEnabled(shape.limit == "rectangle")
+        self.of.show_value(shape.blocks)
         super().refresh()
 
 

@@ -6,6 +6,7 @@ import numpy as np
 
 from tidal_lens.app.card_chooser import CardChooser
 from tidal_lens.app.controls.base import SurfaceLookControls
+from tidal_lens.app.controls.of_blocks import OfBlocks
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Choice, NumberField, PointField, row
 from tidal_lens.cutting.planes import reach, unit
@@ -19,6 +20,7 @@ class SliceSetControls(SurfaceLookControls[SliceSetShape]):
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
+        self.of = OfBlocks(document, lambda blocks: self.reshape("Blocks", blocks=blocks))
         self.axis = Choice([(str(n), axis, f"Across {axis}") for n, axis in enumerate(AXES)])
         self.axis.picked.connect(lambda a: self._turn(tuple(float(n == int(a)) for n in range(3))))
         self.direction = PointField("Direction", "What the planes are normal to: three numbers of any length")
@@ -45,6 +47,7 @@ class SliceSetControls(SurfaceLookControls[SliceSetShape]):
                                  row("", self.count, self.spacing, stretch=1), row("Along", self.card, stretch=1),
                                  row("Line", self.line, stretch=1))):
             self.body.insertLayout(n, one)
+        self.body.insertWidget(0, self.of)
 
     def _turn(self, direction: tuple[float, ...]) -> None:
         flow, shape = self.document.flow, self.shape()
@@ -90,4 +93,5 @@ class SliceSetControls(SurfaceLookControls[SliceSetShape]):
         self.direction.setEnabled(not shape.across)
         self.count.setEnabled(shape.by == "count")
         self.spacing.setEnabled(shape.by == "spacing")
+        self.of.show_value(shape.blocks)
         super().refresh()

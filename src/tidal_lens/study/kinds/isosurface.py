@@ -4,49 +4,83 @@ from __future__ import annotations
 
 from typing import Annotated, Literal, Self
 
+import numpy as np
 from pydantic import Field, FiniteFloat
 
 from tidal_lens.cutting.contour import isosurface
+from tidal_lens.cutting.masking import kept_surface
 from tidal_lens.cutting.surface import join
 from tidal_lens.errors import MissingQuantityError
 from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.kinds.cut import Cut
 from tidal_lens.study.kinds.first_values import best_name, round_to
-from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape, Tile
+from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Tile
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.value import QuantityName
 from tidal_lens.study.words import Words
 
 
-class IsoShape(Shape):
-    """A quantity and the value that it takes, or several."""
+class IsoShape(Cut):
+    """A quantity and the value that it takes, or several.
+
+    Attributes
+    ----------
+    by : str
+        Whether its values are the first and those of ``more``, or a run of ``count`` from the first to ``last``.
+    only, low, high
+        What is left of it: where another quantity is between two values.
+    """
 
     kind: Literal["isosurface"] = "isosurface"
     quantity: QuantityName
     value: FiniteFloat
     more: Annotated[tuple[FiniteFloat, ...], Field(max_length=50)] = ()
 
+    by: Literal["list", "run"] = "list"
+    last: FiniteFloat = 0.0
+    count: Annotated[int, Field(ge=1, le=50)] = 5
+    only: QuantityName = ""
+    low: FiniteFloat = 0.0
+    high: FiniteFloat = 1.0
+
     @property
     def values(self) -> tuple[float, ...]:
         """All values, each once."""
+        if self.by == "run":
+            return tuple(dict.fromkeys(float(f"{v:.12g}") for v in np.linspace(self.value, self.last, self.count)))
         return tuple(dict.fromkeys((self.value, *self.more)))
 
     def make(self, see: See) -> Made:
         """The surfaces, as one."""
         field = see.values(self.quantity)
-        return Made(join([isosurface(see.flow, field, value, see.token) for value in self.values]))
+        blocks = self.own_blocks(see.flow)
+        surface = join([isosurface(see.flow, field, value, see.token, blocks) for value in self.values])
+        if self.only and len(surface.faces):
+            other = see.values(self.only)
+            surface = kept_surface(surface, surface.stencil.apply(other) - self.low)
+            if len(surface.faces):
+                surface = kept_surface(surface, self.high - surface.stencil.apply(other))
+        return Made(surface)
 
     def tell(self, words: Words) -> str:
         """Quantity and values."""
-        return f"whole flow, {words.quantity(self.quantity)} = {', '.join(words.number(v) for v in self.values)}"
+        name = words.quantity(self.quantity)
+        listed = f"= {', '.join(words.number(v) for v in self.values)}"
+        run = f"= {words.number(self.value)} … {words.number(self.last)} in {self.count}"
+        only = f", where {words.quantity(self.only)} is {words.number(self.low)} to {words.number(self.high)}" if self.only else ""
+        return f"{self.subject_told()}, {name} {run if self.by == 'run' else listed}{only}"
 
     def levels(self) -> tuple[tuple[str, float], ...]:
         """Its values."""
-        return tuple((self.quantity, value) for value in (self.value, *self.more))
+        ends = (self.value, self.last) if self.by == "run" else (self.value, *self.more)
+        return tuple((self.quantity, value) for value in ends)
 
     def at_level(self, number: int, value: float) -> Self:
         """With another in the place of one of them."""
         if number == 0:
             return self.with_(value=value)
+        if self.by == "run":
+            return self.with_(last=value)
         return self.with_(more=tuple(value if n == number else old for n, old in enumerate(self.more, 1)))
 
 

@@ -11,14 +11,15 @@ from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.conditions import Condition, levels_of, needs_of, told, with_level
+from tidal_lens.study.kinds.cut import Cut
 from tidal_lens.study.kinds.isosurface import new_isosurface
-from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape, Tile
+from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Tile
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.tables import Table
 from tidal_lens.study.words import Words, number_text
 
 
-class RegionShape(Shape):
+class RegionShape(Cut):
     """Conditions that are all met in it, and whether its skin is exact or that of whole cells."""
 
     kind: Literal["region"] = "region"
@@ -35,15 +36,17 @@ class RegionShape(Shape):
         """Its skin with caps, and what it holds."""
         limits = [_limit(c, see) for c in self.conditions if c.on]
         whole = self.edges == "cells"
-        skin = (cells_skin if whole else region_skin)(see.flow, limits, see.token)
+        blocks = self.own_blocks(see.flow)
+        skin = (cells_skin if whole else region_skin)(see.flow, limits, see.token, blocks)
         if self.quick:
             return Made(skin)
         try:
             density = see.values("density")
         except MissingQuantityError:
             density = None
-        content = region_content(see.flow, limits, density, whole=whole, token=see.token)
-        return Made(skin, tables=(_table(content, see.flow),), told=_told(content, see.flow))
+        content = region_content(see.flow, limits, density, whole=whole, token=see.token, blocks=blocks)
+        return Made(skin, tables=(_table(content, see.flow),),
+                    told=_told(content, see.flow, "the flow" if blocks is None else "its blocks"))
 
     def draft(self) -> Self:
         """Without what it holds."""
@@ -51,7 +54,7 @@ class RegionShape(Shape):
 
     def tell(self, words: Words) -> str:
         """The conditions."""
-        return f"{'whole cells' if self.edges == 'cells' else 'whole flow'}, {told(self.conditions, self.how, words)}"
+        return f"{self.subject_told()}{' in whole cells' if self.edges == 'cells' else ''}, {told(self.conditions, self.how, words)}"
 
     def levels(self) -> tuple[tuple[str, float], ...]:
         """Its numbers."""
@@ -72,10 +75,10 @@ def _units(flow: Flow) -> tuple[str, str]:
     return (" m³", " kg") if flow.si_units else ("", "")
 
 
-def _told(content: Content, flow: Flow) -> str:
+def _told(content: Content, flow: Flow, whole: str) -> str:
     volume, mass = _units(flow)
     weighs = f", {number_text(content.mass)}{mass or ' of mass'}" if content.mass is not None else ""
-    return f"{number_text(content.volume)}{volume or ' of volume'}, {number_text(100.0 * content.share, 3)} % of the flow{weighs}"
+    return f"{number_text(content.volume)}{volume or ' of volume'}, {number_text(100.0 * content.share, 3)} % of {whole}{weighs}"
 
 
 def _table(content: Content, flow: Flow) -> Table:

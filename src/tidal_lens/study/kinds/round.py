@@ -12,8 +12,9 @@ from tidal_lens.cutting.masking import kept_surface
 from tidal_lens.cutting.planes import plane_axes, unit
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.kinds.cut import Cut
 from tidal_lens.study.kinds.first_values import best_name, round_to, rounded
-from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Shape, Tile, Vec
+from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Tile, Vec
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.value import Vector
 from tidal_lens.study.words import Words, number_text
@@ -23,7 +24,7 @@ _ARM = 0.12  # of the flow's size, from the middle to the bead that turns the ax
 TERMS = ("x²", "y²", "z²", "xy", "xz", "yz", "x", "y", "z", "1")
 
 
-class RoundShape(Shape):
+class RoundShape(Cut):
     """A sphere or cylinder about a centre, a cone from its tip on, or a quadric.
 
     Attributes
@@ -57,7 +58,7 @@ class RoundShape(Shape):
     def make(self, see: See) -> Made:
         """The cut."""
         form, level = self.quadric()
-        cut = quadric_cut(see.flow, form, level, see.token)
+        cut = quadric_cut(see.flow, form, level, see.token, self.own_blocks(see.flow))
         if self.form == "cone":  # the quadric has a second half behind the tip
             cut = kept_surface(cut, (cut.points - np.array(self.centre)) @ unit(self.axis))
         return Made(cut)

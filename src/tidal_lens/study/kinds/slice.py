@@ -12,8 +12,9 @@ from tidal_lens.cutting.planes import box_section, line_in_box, plane_axes, reac
 from tidal_lens.errors import StudyError
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.kinds.cut import Cut
 from tidal_lens.study.kinds.first_values import AXES, best_name, round_to, rounded
-from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Shape, Tile, Vec
+from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Tile, Vec
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.value import LayerId, Vector
 from tidal_lens.study.words import Words, number_text
@@ -24,7 +25,7 @@ _TILTS = ("tilt right", "tilt up")
 _RING = 0.16  # of the flow's size, from the middle to the beads that tilt
 
 
-class SliceShape(Shape):
+class SliceShape(Cut):
     """A plane: its direction, and how far along it from the origin it stands; or across a line of another card.
 
     Attributes
@@ -81,7 +82,7 @@ class SliceShape(Shape):
         """The cut."""
         placed = self._across(see) if self.across else self
         normal, middle = placed.normal, placed.middle(see.flow)
-        cut = plane_cut(see.flow, placed.position * normal, normal, see.token)
+        cut = plane_cut(see.flow, placed.position * normal, normal, see.token, self.own_blocks(see.flow))
         if self.limit == "disc":
             cut = within_disc(cut, middle, 0.5 * self.width)
         elif self.limit == "rectangle":
@@ -107,7 +108,7 @@ class SliceShape(Shape):
 
     def tell(self, words: Words) -> str:
         """Where it is."""
-        size = {"whole": "whole flow", "disc": f"disc {words.number(self.width)} across",
+        size = {"whole": self.subject_told(), "disc": f"disc {words.number(self.width)} across",
                 "rectangle": f"{words.number(self.width)} by {words.number(self.height)}"}[self.limit]
         if self.across:
             return f"{size}, across {words.card(self.across)} at {words.number(self.along)}"

@@ -13,8 +13,9 @@ from tidal_lens.cutting.surface import join
 from tidal_lens.errors import StudyError
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.kinds.cut import Cut
 from tidal_lens.study.kinds.first_values import AXES, best_name, round_to
-from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Shape, Tile, Vec
+from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Tile, Vec
 from tidal_lens.study.kinds.slice import at_length
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.value import LayerId, Vector
@@ -24,7 +25,7 @@ from tidal_lens.tracing.streamlines import Lines
 _ENDS = ("first", "last")
 
 
-class SliceSetShape(Shape):
+class SliceSetShape(Cut):
     """Planes across a direction between two places along it; or across a line of another card, evenly along it.
 
     Attributes
@@ -68,11 +69,11 @@ class SliceSetShape(Shape):
     def make(self, see: See) -> Made:
         """All cuts as one surface."""
         planes = self._across(see) if self.across else [(place * self.normal, self.normal) for place in self.places]
-        parts = []
+        parts, own = [], self.own_blocks(see.flow)
         for n, (point, way) in enumerate(planes):
             see.token.check()
             see.token.report(n / len(planes))
-            parts.append(plane_cut(see.flow, point, way))
+            parts.append(plane_cut(see.flow, point, way, None, own))
         return Made(join(parts))
 
     def _across(self, see: See) -> list[tuple[Vec, Vec]]:
@@ -85,7 +86,7 @@ class SliceSetShape(Shape):
 
     def tell(self, words: Words) -> str:
         """How many, and between which places."""
-        many = f"{len(self.places)} slices"
+        many = f"{f'{self.subject_told()}, ' if self.blocks else ''}{len(self.places)} slices"
         span = f"{words.number(self.first)} … {words.number(self.last)}"
         if self.across:
             return f"{many} across {words.card(self.across)}, {span}"

@@ -6,9 +6,12 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from tidal_lens.cutting.regions import blocks_surface
+from tidal_lens.cutting.surface import join
 from tidal_lens.cutting.walls import boundary_surface
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.kinds.cut import Blocks
 from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape, Tile
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.value import Name
@@ -16,20 +19,23 @@ from tidal_lens.study.words import Words
 
 
 class WallShape(Shape):
-    """Which boundaries."""
+    """Which boundaries, and the outsides of which blocks."""
 
     kind: Literal["wall"] = "wall"
     on_walls: ClassVar[bool] = True
     of_mesh: ClassVar[bool] = False  # the user may say what its boundaries are
     boundaries: tuple[Name, ...]
+    blocks: Blocks = ()
 
     def make(self, see: See) -> Made:
         """Faces of the boundaries."""
-        return Made(boundary_surface(see.flow, self.boundaries, see.token))
+        flow = see.flow
+        own = [n for n, block in enumerate(flow.blocks) if block.name in self.blocks]
+        return Made(join([boundary_surface(flow, self.boundaries, see.token), *([blocks_surface(flow, own)] if own else [])]))
 
     def tell(self, _words: Words) -> str:
         """Names of the boundaries."""
-        return ", ".join(self.boundaries) or "no boundary"
+        return ", ".join([*self.boundaries, *(f"block {name}" for name in self.blocks)]) or "no boundary"
 
 
 def new_walls(store: QuantityStore) -> Begun:
