@@ -26,6 +26,7 @@ from vtkmodules.vtkFiltersGeneral import vtkGradientFilter
 
 from cuts import cutting
 from grids import hexahedra, jittered, mixed, tetrahedra, vtk_data, warped
+from tidal_lens.cutting.contour import isosurface
 from tidal_lens.flow.case import Block, Field, Flow
 from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.reference import ReferenceState
@@ -34,6 +35,8 @@ from tidal_lens.quantities.criteria import lambda2
 from tidal_lens.quantities.gradients import block_gradient, block_vortices, vorticity_and_q
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import Mesh, build_mesh
+from tidal_lens.scene.camera import Camera
+from tidal_lens.scene.texture import Streaks, directions, smeared
 from tidal_lens.tracing.streamlines import Lines, TraceSettings, trace_lines
 from tidal_lens.warm import load_kernels
 from tidal_lens.work import run_chunks
@@ -294,6 +297,35 @@ def tracing(n: int, rounds: int, through: Callable[..., Any], kind: str, count: 
     return rows
 
 
+def texture(rounds: int) -> None:
+    """Streaks over a ball that fills a picture of 1000 by 700 pixels, and over one of half the size."""
+    n = 65
+    points = warped(n)
+    flow = Flow("bench", Path("bench"), points, (Block("b", StructuredGrid((n, n, n)), 0, 0),), {})
+    ball = isosurface(flow, np.linalg.norm(points - 0.5, axis=1), 0.4)
+    vectors = np.cross(ball.points - 0.5, [0.3, 0.2, 1.0])
+    camera = Camera(np.array([0.5, -1.0, 0.5]), np.full(3, 0.5), np.array([0.0, 0.0, 1.0]))
+    how = Streaks(vectors)
+    for what, width, height, wanted in (("a draft", 500, 350, "0.06 s"), ("at rest", 1000, 700, "0.6 s")):
+        y, x = np.mgrid[0:height, 0:width] + 0.5
+        away = 0.5 * height / np.tan(np.radians(camera.angle / 2))
+        rays = np.stack([(x - width / 2) / away, np.ones_like(x), (height / 2 - y) / away], axis=-1)  # of depth one; it looks along y
+        a, b, c = (rays**2).sum(axis=-1), -2.0 * 1.5 * rays[..., 1], 1.5**2 - 0.4**2
+        inside = b * b - 4 * a * c
+        depth = np.where(inside > 0, (-b - np.sqrt(np.maximum(inside, 0.0))) / (2 * a), np.inf).astype(np.float32)
+        times: list[tuple[float, float]] = []
+        for _ in range(rounds):
+            began = time.perf_counter()
+            ways = directions(camera, ball.points, ball.faces, vectors, depth)
+            between = time.perf_counter()
+            smeared(ways, how)
+            times.append((between - began, time.perf_counter() - between))
+        covered = float(ways.any(axis=-1).mean())
+        first, running = (float(np.median([t[k] for t in times])) for k in (0, 1))
+        print(f"   flow texture, {what} of {width} x {height}, {100 * covered:.0f} % covered: {first + running:.3f} s (wanted {wanted}), running on "
+              f"{running:.3f} s a picture (wanted 0.067 s)")
+
+
 def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--points", type=int, default=128, help="points along each edge of the grid")
@@ -312,6 +344,7 @@ def main() -> None:
         rows += criteria(chosen.points, chosen.rounds) + gradients(chosen.points, chosen.rounds)
     if chosen.only in (None, "cuts"):
         rows += cutting(chosen.points, chosen.rounds)
+        texture(chosen.rounds)
     if chosen.only in (None, "lines"):
         rows += tracing(chosen.points, chosen.rounds, confined, "long")
         rows += tracing(chosen.points, chosen.rounds, exact, "short")

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.cutting import texture_kernels
 from tidal_lens.cutting.contour import axis_slice, isosurface, plane_cut, quadric_cut
 from tidal_lens.cutting.regions import Limit, region_content
 from tidal_lens.flow.case import Block, Boundary, Field, Flow
@@ -110,6 +111,12 @@ def _regions() -> None:
     region_content(flow, [Limit(flow.points[:, 0].copy(), 1.1, True)], None)
 
 
+def _texture() -> None:
+    places, seen, ways = np.array([[0.0, 0.0], [2.0, 0.0], [0.0, 2.0]]), np.ones((4, 4), np.float32), np.zeros((4, 4, 2), np.float32)
+    texture_kernels.rasterise(places, np.ones(3), np.ones((3, 2)), np.array([[0, 1, 2, 2]]), seen, 0.1, ways)
+    texture_kernels.streaks(ways, seen, np.ones(5), np.empty((4, 4), np.float32), 0, 4)
+
+
 def _rounds() -> None:
     flow = tiny_flow()
     quadric_cut(flow, (1.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0), 1.5)
@@ -142,7 +149,7 @@ def _of_both(name: str, part: Callable[[type], None]) -> list[tuple[str, Callabl
 # Two lists, for two processes: parts of one list share much. What users want first comes first.
 LISTS: tuple[tuple[tuple[str, Callable[[], None]], ...], ...] = (
     (("planes", _planes), *_of_both("stencils", _stencils), ("lines", _lines), ("walls", _walls), ("welding", _welding)),
-    (("reading", _reading), *_of_both("isosurfaces", _isosurfaces), ("round cuts", _rounds), ("regions", _regions),
+    (("reading", _reading), *_of_both("isosurfaces", _isosurfaces), ("round cuts", _rounds), ("regions", _regions), ("textures", _texture),
      *_of_both("node values", _at_nodes),
      *_of_both("vortices", _vortices), *_of_both("gradients", _gradients), *_of_both("criteria", _criteria)),
 )

@@ -40,6 +40,7 @@ from tidal_lens.scene.scenery import Scenery
 from tidal_lens.study.evaluate import Evaluated
 from tidal_lens.study.words import number_text
 
+_PACE, _ROUND = 60, 900  # milliseconds between pictures of running streaks, and in which they come round
 _AT_REST = 160  # milliseconds without a move before the picture is drawn in full
 
 
@@ -92,6 +93,9 @@ class FlowView(Stage):
         self._rest.setSingleShot(True)
         self._rest.setInterval(_AT_REST)
         self._rest.timeout.connect(lambda: self.redraw(draft=False))
+        self._run = QTimer(self)  # of running streaks
+        self._run.setInterval(_PACE)
+        self._run.timeout.connect(self._run_on)
         self._framed.connect(self._take_frame)
         self._picked.connect(self._take_pick)
         self._small.connect(self.small.take)
@@ -162,6 +166,19 @@ class FlowView(Stage):
             self._newest_full = number
             self.small.ask(self.renderer, scene.items, camera)
 
+    def _run_on(self) -> None:
+        """The next picture of running streaks, once the last is there."""
+        if not self._runs():
+            self._run.stop()
+        elif self._shown == self._newest and self.isVisible():
+            self.scenery.phase = (self.scenery.phase + _PACE / _ROUND) % 1.0
+            self._asked = ()
+            self.redraw(draft=self._newest != self._newest_full)
+
+    def _runs(self) -> bool:
+        looks = [layer.look for layer in self.document.study.layers if self.document.study.is_drawn(layer)]
+        return any(look.on == "surface" and look.texture is not None and look.texture.running for look in looks)
+
     def _drawn(self) -> list[Evaluated]:
         study, results = self.document.study, self.document.asking.results
         return [results[layer.id] for layer in study.layers if layer.id in results and study.is_drawn(layer)]
@@ -177,6 +194,8 @@ class FlowView(Stage):
         if frame.number < self._shown:
             return
         self._shown = frame.number
+        if not self._run.isActive() and self._runs():
+            self._run.start()
         self.show_frame(frame, self._cameras.get(frame.number))
         self._cameras = {n: c for n, c in self._cameras.items() if n > frame.number}
         self.frame_shown.emit()

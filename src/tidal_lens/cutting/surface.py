@@ -41,6 +41,18 @@ def empty_surface() -> Surface:
     return Surface(np.empty((0, 3)), np.empty((0, 4), np.int64), Stencil(np.empty((0, 1), np.int64), np.empty((0, 1))))
 
 
+def point_normals(surface: Surface) -> NDArray[np.float64]:
+    """Unit normal at each vertex, shape (n, 3): the mean of its faces' by their areas."""
+    a, b, c, d = (surface.points[surface.faces[:, k]] for k in range(4))
+    across = np.cross(c - a, np.where((surface.faces[:, 2] == surface.faces[:, 3])[:, None], c - b, d - b))
+    out = np.zeros_like(surface.points)
+    for axis in range(3):
+        for k in range(4):
+            out[:, axis] += np.bincount(surface.faces[:, k], across[:, axis], len(out))
+    size = np.linalg.norm(out, axis=1)[:, None]
+    return np.asarray(np.divide(out, size, out=np.zeros_like(out), where=size > 0.0))
+
+
 def turned(faces: NDArray[np.int64]) -> NDArray[np.int64]:
     """The same faces seen from the other side; triangles repeat their last corner as before."""
     triangle = faces[:, 2] == faces[:, 3]

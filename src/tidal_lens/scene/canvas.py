@@ -16,6 +16,7 @@ from tidal_lens.scene.actors import Drawn
 from tidal_lens.scene.camera import Camera
 from tidal_lens.scene.palettes import parse
 from tidal_lens.scene.scene import Item, Scene, SurfaceItem, shown_items, thicker
+from tidal_lens.scene.texture import Streaks, directions, laid_over, smeared
 
 SMALL = (264, 120)
 _FINE = 3_000_000  # pixels of a picture at most that is drawn at twice its size
@@ -121,6 +122,7 @@ class Canvas:
         self._main = _Window()
         self._small: _Window | None = None
         self._picker: Any = vtkPropPicker()
+        self._ways: dict[str, tuple[Any, ...]] = {}  # directions on the screen of items with a texture
 
     def draw(self, scene: Scene, camera: Camera, width: int, height: int, ratio: float,
              draft: bool) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
@@ -138,8 +140,21 @@ class Canvas:
         main.window.Render()
         depth = main.depth(near, far, 2 if fine else 1, parallel=camera.span > 0.0)
         pixels = _halved(main.pixels()) if fine else main.pixels()
+        self._ways = {i.id: self._ways[i.id] for i in scene.items if i.id in self._ways}
+        for item in scene.items:
+            if isinstance(item, SurfaceItem) and item.streaks is not None and len(item.points):
+                self._texture(item, item.streaks, camera, pixels, depth)
         pixels[..., 3] = 255  # Qt relies on it though it says that it does not
         return pixels, depth
+
+    def _texture(self, item: SurfaceItem, how: Streaks, camera: Camera, pixels: NDArray[np.uint8], depth: NDArray[np.float32]) -> None:
+        basis = (id(item.points), id(how.vectors), id(camera), depth.shape)
+        there = self._ways.get(item.id)
+        if there is None or there[0] != basis or not np.array_equal(there[2], depth):
+            ways = directions(camera, item.points, item.faces, how.vectors, depth)
+            there = basis, ways, depth, (item.points, how.vectors, camera)  # held, so that ids stay their own
+            self._ways[item.id] = there
+        laid_over(pixels, smeared(there[1], how), how.contrast)
 
     def item_at(self, x: float, y: float) -> str | None:
         """The item at a place of the last picture (0..1 from the top left), or None."""

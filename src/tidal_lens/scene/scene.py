@@ -7,6 +7,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.scene.texture import Streaks
+
 Faces = NDArray[np.int64]
 Points = NDArray[np.float64]
 
@@ -26,7 +28,7 @@ class ColourMap:
 class SurfaceItem:
     """A surface to draw; ``values`` at its points are coloured by ``colours``, else it is plain.
 
-    ``shaded`` surfaces are lit; others show the colours of the key exactly.
+    ``shaded`` surfaces are lit; others show the colours of the key exactly. ``streaks`` are laid over it.
     """
 
     id: str
@@ -38,6 +40,7 @@ class SurfaceItem:
     opacity: float
     mesh_lines: bool
     shaded: bool
+    streaks: Streaks | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -14,6 +14,7 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.memory import KEEPER
 from tidal_lens.scene.palettes import palette
 from tidal_lens.scene.scene import ColourMap, Item, LinesItem, Scene, SurfaceItem
+from tidal_lens.scene.texture import Streaks
 from tidal_lens.study.dressings import Dressed, Dressing
 from tidal_lens.study.evaluate import Evaluated
 from tidal_lens.study.model import KeySetting, Layer, Study
@@ -79,6 +80,7 @@ class Scenery:
     def __init__(self) -> None:
         self._items: dict[str, tuple[tuple[Any, ...], Item]] = {}
         self._maps: dict[Key, ColourMap] = {}
+        self.phase = 0.0  # of running streaks
 
     def clear(self) -> None:
         """Forget everything: another flow."""
@@ -124,7 +126,7 @@ class Scenery:
         now = {type(d): d for d in layer.look.dressings()}  # the answer may be that of a look of a moment ago
         for number, (dressed, asked) in enumerate(zip(result.dressed, result.layer.look.dressings(), strict=True)):
             how = now.get(type(asked))
-            if how is None:
+            if how is None or dressed.vectors is not None:
                 continue
             name = f"·{number} {layer.id}"  # a card's small picture is without them
             by = asked.coloured_by()
@@ -160,13 +162,28 @@ class Scenery:
         colours = self._colours(key(name)) if name is not None and result.layer.look.colour_by == name else None
         values = result.colours if colours is not None else None
         geometry, look = result.geometry, layer.look
+        streaks = self._streaks(layer, result)
 
         def make() -> Item:
             if isinstance(geometry, Surface) and look.on == "surface":
                 return SurfaceItem(layer.id, geometry.points, geometry.faces, values, colours, look.colour, look.opacity,
-                                   look.mesh_lines, layer.shape.lit if look.lit is None else look.lit)
+                                   look.mesh_lines, layer.shape.lit if look.lit is None else look.lit, streaks)
             assert not isinstance(geometry, Surface)
             assert look.on == "lines"
             return LinesItem(layer.id, geometry.points, geometry.offsets, values, colours, look.colour, look.width)
 
-        return self._keep(layer.id, (id(geometry.points), id(values), id(colours), look), make)
+        item = self._keep(layer.id, (id(geometry.points), id(values), id(colours), look, id(streaks.vectors) if streaks else 0), make)
+        if isinstance(item, SurfaceItem) and streaks is not None and item.streaks != streaks:
+            item = replace(item, streaks=streaks)
+        return item
+
+    def _streaks(self, layer: Layer, result: Evaluated) -> Streaks | None:
+        """The texture of a surface as its look has it now."""
+        look = layer.look
+        if look.on != "surface" or look.texture is None:
+            return None
+        vectors = next((d.vectors for d in result.dressed if d.vectors is not None), None)
+        if vectors is None or len(vectors) != len(result.geometry.points):
+            return None
+        how = look.texture
+        return Streaks(vectors, how.length, how.grain, how.contrast, self.phase if how.running else None)

@@ -6,7 +6,7 @@ To add one: a :class:`Dressing` here, a field of :class:`tidal_lens.study.looks.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -15,7 +15,7 @@ from pydantic import Field, FiniteFloat, model_validator
 
 from tidal_lens.cutting.arrows import Places, arrow_lines, bent_arrows, even_places, part_of, paths_from, shaft_lengths
 from tidal_lens.cutting.level_lines import label_places, level_lines
-from tidal_lens.cutting.surface import Surface
+from tidal_lens.cutting.surface import Surface, point_normals
 from tidal_lens.errors import TooManyError
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.gradients import flow_gradient
@@ -36,6 +36,7 @@ class Dressed:
     values: NDArray[np.float64] | None = None
     places: NDArray[np.float64] = field(default_factory=lambda: np.empty((0, 3)))
     texts: tuple[str, ...] = ()
+    vectors: NDArray[np.float64] | None = None  # at the surface's points, of a texture
 
     @staticmethod
     def none() -> Dressed:
@@ -45,7 +46,7 @@ class Dressed:
     @property
     def nbytes(self) -> int:
         """Memory that it takes."""
-        return self.points.nbytes + self.offsets.nbytes + self.places.nbytes
+        return sum(a.nbytes for a in (self.points, self.offsets, self.places, self.values, self.vectors) if a is not None)
 
 
 class Dressing(Value):
@@ -167,6 +168,27 @@ class Arrows(Dressing):
             return np.asarray(np.divide(v, size, out=np.zeros_like(v), where=size > 0.0))
 
         return direction
+
+
+class Texture(Dressing):
+    """Streaks along a vector: ``length`` and ``grain`` in pixels, ``contrast`` and whether they run say how they are drawn."""
+
+    kind: Literal["texture"] = "texture"
+    of: QuantityName = "velocity"
+    length: Annotated[int, Field(ge=4, le=80)] = 18
+    grain: Annotated[float, Field(ge=1.0, le=8.0)] = 1.0
+    contrast: Annotated[float, Field(ge=0.05, le=1.0)] = 0.45
+    running: bool = False
+
+    def shaped(self) -> Value:
+        """The vector alone: all else is drawn anew from it."""
+        return Texture(of=self.of)
+
+    def make(self, flow: Flow, surface: Surface, values: Callable[[str], NDArray[Any]]) -> Dressed:
+        """The part of the vector along the surface, at its points."""
+        vectors = values(self.of)
+        own = np.column_stack([surface.stencil.apply(np.ascontiguousarray(vectors[:, c])) for c in range(3)])
+        return replace(Dressed.none(), vectors=part_of(own, point_normals(surface), "along"))
 
 
 class Contours(Dressing):

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from tidal_lens.study.dressings import Arrows, Contours, Dressing
+from tidal_lens.study.dressings import Arrows, Contours, Dressing, Texture
 from tidal_lens.study.value import Colour, Opacity, QuantityName, Value
 
 
@@ -21,10 +21,11 @@ class SurfaceLook(Value):
     lit: bool | None = None  # as its shape has it, where nothing is said
     contours: Contours | None = None
     arrows: Arrows | None = None
+    texture: Texture | None = None
 
     def dressings(self) -> tuple[Dressing, ...]:
         """Those that are on."""
-        return tuple(d for d in (self.contours, self.arrows) if d is not None)
+        return tuple(d for d in (self.contours, self.arrows, self.texture) if d is not None)
 
 
 class LineLook(Value):

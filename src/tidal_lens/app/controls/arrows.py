@@ -59,6 +59,13 @@ class ArrowsControls(DressingControls[Arrows]):
                                           "Say in the Case station what its velocity is, or write a formula of three components."))
         return None
 
+    def offer(self, chooser: QuantityChooser, chosen: str) -> None:
+        """List the vectors that there are on the chosen card."""
+        layer, evaluator = self.document.chosen_layer, self.document.evaluator
+        if layer is not None and evaluator is not None:
+            own = (_VELOCITY,) if evaluator.flow.roles.has_velocity else ()
+            chooser.offer((*own, *evaluator.store.quantities()), chosen, walls=layer.shape.on_walls, components=3)
+
     def _limit(self, name: str | None) -> None:
         evaluator = self.document.evaluator
         if not name or evaluator is None:
@@ -72,8 +79,7 @@ class ArrowsControls(DressingControls[Arrows]):
         layer, evaluator = self.document.chosen_layer, self.document.evaluator
         if layer is None or evaluator is None:
             return
-        own = (_VELOCITY,) if evaluator.flow.roles.has_velocity else ()
-        self.of.offer((*own, *evaluator.store.quantities()), value.of, walls=layer.shape.on_walls, components=3)
+        self.offer(self.of, value.of)
         self.spacing.show_value(value.spacing)
         self.even.setChecked(value.even)
         self.part.show_value(value.part)

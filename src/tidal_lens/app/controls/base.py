@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from tidal_lens.app.controls.arrows import ArrowsControls
 from tidal_lens.app.controls.contours import ContoursControls
+from tidal_lens.app.controls.texture import TextureControls
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import (
     Check,
@@ -102,6 +103,8 @@ class SurfaceLookControls(Coloured[S]):
         self.body.addLayout(row(self.mesh, self.lit, stretch=0))
         self.body.addWidget(self.contours)
         self.body.addWidget(self.arrows)
+        self.texture = TextureControls(document, self.relook)
+        self.body.addWidget(self.texture)
         self.body.addWidget(self.key)
 
     def refresh(self) -> None:
@@ -116,6 +119,7 @@ class SurfaceLookControls(Coloured[S]):
         self.lit.setChecked(layer.shape.lit if look.lit is None else look.lit)
         self.contours.show_value(look.contours)
         self.arrows.show_value(look.arrows)
+        self.texture.show_value(look.texture)
 
 
 class KeyControls(QWidget):
