@@ -322,8 +322,8 @@ def texture(rounds: int) -> None:
             times.append((between - began, time.perf_counter() - between))
         covered = float(ways.any(axis=-1).mean())
         first, running = (float(np.median([t[k] for t in times])) for k in (0, 1))
-        print(f"   flow texture, {what} of {width} x {height}, {100 * covered:.0f} % covered: {first + running:.3f} s (wanted {wanted}), running on "
-              f"{running:.3f} s a picture (wanted 0.067 s)")
+        print(f"   flow texture, {what} of {width} x {height}, {100 * covered:.0f} % covered: {first + running:.3f} s "
+              f"(wanted {wanted}), running on {running:.3f} s a picture (wanted 0.067 s)")
 
 
 def main() -> None:

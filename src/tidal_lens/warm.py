@@ -114,7 +114,7 @@ def _regions() -> None:
 def _texture() -> None:
     places, seen, ways = np.array([[0.0, 0.0], [2.0, 0.0], [0.0, 2.0]]), np.ones((4, 4), np.float32), np.zeros((4, 4, 2), np.float32)
     texture_kernels.rasterise(places, np.ones(3), np.ones((3, 2)), np.array([[0, 1, 2, 2]]), seen, 0.1, ways)
-    texture_kernels.streaks(ways, seen, np.ones(5), np.empty((4, 4), np.float32), 0, 4)
+    texture_kernels.streaks(ways, seen, np.ones(5, np.float32), np.empty((4, 4), np.float32), 0, 4)
 
 
 def _rounds() -> None:

@@ -30,7 +30,7 @@ def test_streaks_follow_a_constant_direction(angle):
 
 def test_streaks_go_round_a_vortex():
     y, x = np.mgrid[-80:80, -80:80] + 0.5
-    ways = np.stack([-y, x], axis=-1).astype(np.float32)
+    ways = (np.stack([-y, x], axis=-1) / np.hypot(x, y)[..., None]).astype(np.float32)
     picture = smeared(ways, Streaks(np.zeros((1, 3)), length=15))
     for row, column in ((80, 130), (130, 80), (45, 45)):
         piece = picture[row - 8:row + 8, column - 8:column + 8]
@@ -51,6 +51,7 @@ def test_directions_are_those_of_the_screen_and_only_where_it_is_seen():
     assert not there[:, :80].any()
     assert there[60, 81:100].all()
     u, v = ways[60, 90]
+    assert np.hypot(u, v) == pytest.approx(1.0)
     assert v == pytest.approx(-u, rel=0.02), "up on the screen is up in space"
     assert u > 0
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import replace
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
@@ -94,7 +95,8 @@ class FlowView(Stage):
         self._rest.setInterval(_AT_REST)
         self._rest.timeout.connect(lambda: self.redraw(draft=False))
         self._run = QTimer(self)  # of running streaks
-        self._run.setInterval(_PACE)
+        self._run.setInterval(_PACE // 4)
+        self._ran = 0.0  # when the last of their pictures was asked for
         self._run.timeout.connect(self._run_on)
         self._framed.connect(self._take_frame)
         self._picked.connect(self._take_pick)
@@ -170,8 +172,9 @@ class FlowView(Stage):
         """The next picture of running streaks, once the last is there."""
         if not self._runs():
             self._run.stop()
-        elif self._shown == self._newest and self.isVisible():
-            self.scenery.phase = (self.scenery.phase + _PACE / _ROUND) % 1.0
+        elif self._shown == self._newest and self.isVisible() and (passed := 1e3 * (time.monotonic() - self._ran)) >= _PACE:
+            self._ran = time.monotonic()
+            self.scenery.phase = (self.scenery.phase + min(passed, 3 * _PACE) / _ROUND) % 1.0
             self._asked = ()
             self.redraw(draft=self._newest != self._newest_full)
 

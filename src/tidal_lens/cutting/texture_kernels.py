@@ -12,6 +12,7 @@ import numpy as np
 from tidal_lens.jit import kernel
 
 Array = Any
+U = np.uint64  # of unsigned numbers none needs to be tested for a negative sign
 
 
 @kernel
@@ -64,34 +65,37 @@ def rasterise(places: Array, depths: Array, ways: Array, faces: Array, seen: Arr
 
 @kernel
 def streaks(ways: Array, noise: Array, weights: Array, out: Array, begin: int, end: int) -> None:
-    """Noise (h, w) smeared along directions (h, w, 2), in rows begin … end of out (h, w); NaN where there is no direction.
+    """Noise (h, w) smeared along unit directions (h, w, 2), in rows begin … end of out (h, w); NaN where there is none.
 
     weights (2 k + 1,): of the steps of a pixel each, from k upstream to k downstream.
     """
     height, width = noise.shape
     k = (len(weights) - 1) // 2
+    right, low = np.float32(width), np.float32(height)
     for row in range(begin, end):
         for column in range(width):
             u, v = ways[row, column, 0], ways[row, column, 1]
-            if (u == 0.0 and v == 0.0) or not np.isfinite(u + v):
+            if u == 0.0 and v == 0.0:
                 out[row, column] = np.nan
                 continue
             total, weight = weights[k] * noise[row, column], weights[k]
             for side in range(2):
-                sign = 1.0 if side == 0 else -1.0
-                x, y = column + 0.5, row + 0.5
-                r, c = row, column
-                for step in range(1, k + 1):
-                    p, q = ways[r, c, 0], ways[r, c, 1]
-                    size = np.sqrt(p * p + q * q)
-                    if not size > 0.0:
+                sign = np.float32(1.0 if side == 0 else -1.0)
+                way = 1 if side == 0 else -1
+                x, y = np.float32(column + 0.5), np.float32(row + 0.5)
+                p, q = sign * u, sign * v
+                at = k
+                for _ in range(k):
+                    x += p
+                    y += q
+                    if not (0.0 <= x < right and 0.0 <= y < low):
                         break
-                    x += sign * p / size
-                    y += sign * q / size
-                    c, r = int(x), int(y)
-                    if x < 0.0 or y < 0.0 or c >= width or r >= height:
-                        break
-                    w = weights[k + step] if side == 0 else weights[k - step]
+                    r, c = U(np.int32(y)), U(np.int32(x))
+                    p, q = sign * ways[r, c, 0], sign * ways[r, c, 1]
+                    at += way
+                    w = weights[U(at)]
                     total += w * noise[r, c]
                     weight += w
-            out[row, column] = total / weight if weight > 0.0 else 0.5
+                    if p == 0.0 and q == 0.0:
+                        break
+            out[row, column] = total / weight if weight > 0.0 else np.float32(0.5)

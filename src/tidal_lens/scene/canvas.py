@@ -28,6 +28,14 @@ def _halved(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
     return ((rows[:, :, 0] + rows[:, :, 1] + 2) >> 2).astype(np.uint8)
 
 
+def _drawn_by(item: Item) -> tuple[Any, ...]:
+    """All that an item is drawn by, but for the streaks over it."""
+    if isinstance(item, SurfaceItem):
+        return (item.id, id(item.points), id(item.faces), id(item.values), id(item.colours), item.colour, item.opacity, item.mesh_lines,
+                item.shaded)
+    return item.id, id(item)
+
+
 class _Window:
     """One render window with one renderer and the actors in it."""
 
@@ -122,11 +130,28 @@ class Canvas:
         self._main = _Window()
         self._small: _Window | None = None
         self._picker: Any = vtkPropPicker()
+        self._last: tuple[Any, ...] | None = None
         self._ways: dict[str, tuple[Any, ...]] = {}  # directions on the screen of items with a texture
 
     def draw(self, scene: Scene, camera: Camera, width: int, height: int, ratio: float,
              draft: bool) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
         """Pixels (h, w, 4) and depths (h, w) of a scene; a draft has half the size, and what is no draft is drawn finer and averaged."""
+        pixels, depth = self._plain(scene, camera, width, height, ratio, draft)
+        self._ways = {i.id: self._ways[i.id] for i in scene.items if i.id in self._ways}
+        textured = [i for i in scene.items if isinstance(i, SurfaceItem) and i.streaks is not None and len(i.points)]
+        if textured:
+            pixels = pixels.copy()  # without streaks it may be wanted again: while they run nothing else changes
+        for item in textured:
+            assert item.streaks is not None
+            self._texture(item, item.streaks, camera, pixels, depth)
+        return pixels, depth
+
+    def _plain(self, scene: Scene, camera: Camera, width: int, height: int, ratio: float,
+               draft: bool) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+        """The picture without textures; the last one again if nothing else changed."""
+        basis = (*map(_drawn_by, scene.items), id(camera), scene.background, scene.lamp, width, height, ratio, draft)
+        if self._last is not None and self._last[0] == basis:
+            return self._last[1], self._last[2]
         main = self._main
         fine = not draft and width * height <= _FINE
         scale = 2.0 if fine else 0.5 if draft else 1.0
@@ -140,17 +165,14 @@ class Canvas:
         main.window.Render()
         depth = main.depth(near, far, 2 if fine else 1, parallel=camera.span > 0.0)
         pixels = _halved(main.pixels()) if fine else main.pixels()
-        self._ways = {i.id: self._ways[i.id] for i in scene.items if i.id in self._ways}
-        for item in scene.items:
-            if isinstance(item, SurfaceItem) and item.streaks is not None and len(item.points):
-                self._texture(item, item.streaks, camera, pixels, depth)
         pixels[..., 3] = 255  # Qt relies on it though it says that it does not
+        self._last = basis, pixels, depth, (scene, camera)  # held, so that ids stay their own
         return pixels, depth
 
     def _texture(self, item: SurfaceItem, how: Streaks, camera: Camera, pixels: NDArray[np.uint8], depth: NDArray[np.float32]) -> None:
         basis = (id(item.points), id(how.vectors), id(camera), depth.shape)
         there = self._ways.get(item.id)
-        if there is None or there[0] != basis or not np.array_equal(there[2], depth):
+        if there is None or there[0] != basis or there[2] is not depth:
             ways = directions(camera, item.points, item.faces, how.vectors, depth)
             there = basis, ways, depth, (item.points, how.vectors, camera)  # held, so that ids stay their own
             self._ways[item.id] = there

@@ -29,7 +29,7 @@ class Streaks:
 
 
 def directions(camera: Camera, points: Vec, faces: NDArray[np.int64], vectors: Vec, seen: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Directions on the screen, shape (h, w, 2) [pixels], where a surface is what is seen; nothing elsewhere.
+    """Unit directions on the screen, shape (h, w, 2), where a surface is what is seen; nothing elsewhere.
 
     Parameters
     ----------
@@ -49,6 +49,10 @@ def directions(camera: Camera, points: Vec, faces: NDArray[np.int64], vectors: V
     ahead, _ = camera.project(points + np.where(np.isfinite(step), step, 0.0), width, height)
     out = np.zeros((height, width, 2), np.float32)
     kernels.rasterise(places, depths, ahead - places, np.ascontiguousarray(faces, np.int64), np.ascontiguousarray(seen), _SLACK, out)
+    size = np.hypot(out[..., 0], out[..., 1])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        out /= size[..., None]
+    out[~np.isfinite(size) | (size == 0.0)] = 0.0
     return out
 
 
@@ -75,7 +79,7 @@ def weights_of(length: int, phase: float | None) -> Vec:
 def smeared(ways: NDArray[np.float32], how: Streaks) -> NDArray[np.float32]:
     """The streaks themselves, from about 0 to 1, shape (h, w); NaN where there are none."""
     height, width = ways.shape[:2]
-    noise, weights = _noise(height, width, how.grain), weights_of(how.length, how.phase)
+    noise, weights = _noise(height, width, how.grain), weights_of(how.length, how.phase).astype(np.float32)
     out = np.empty((height, width), np.float32)
     run_chunks(lambda a, b: kernels.streaks(ways, noise, weights, out, a, b), height, 32)
     return out
