@@ -11,7 +11,7 @@ from making import cells_of, cube_points, pyramids
 from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.formats.vtk_write import StructuredPiece, write_structured
 from tidal_lens.tracing.streamlines import End
-from vtk_data import to_unstructured
+from vtk_data import add, to_unstructured, write
 
 N = 11
 KINDS = ("image", "rectilinear", "curvilinear", "hexahedra", "tetrahedra", "wedges", "pyramids")
@@ -122,3 +122,19 @@ def test_holes_where_values_are_not_finite(empty, tmp_path):
     empty.act("add-isosurface", "density-gradient-magnitude")
     settle(empty)
     assert not empty.document.asking.failures
+
+
+def test_cells_that_do_not_match_are_told(empty, tmp_path):
+    n = 5
+    points = cube_points(n)
+    hexahedra, hex_types = cells_of("hexahedra", n)
+    tets, tet_types = cells_of("tetrahedra", n)
+    low, high = points[:, 2][hexahedra].mean(axis=1) < 0.5, points[:, 2][tets].min(axis=1) > 0.49
+    corners = np.ascontiguousarray(np.concatenate([hexahedra[low], tets[high]]), dtype=np.int32)
+    data = to_unstructured(points, UnstructuredGrid(n**3, corners, np.concatenate([hex_types[low], tet_types[high]])))
+    add(data.GetPointData(), "p", points[:, 0])
+    write(vtkXMLUnstructuredGridWriter(), data, tmp_path / "a.vtu")
+    empty.document.open_path(tmp_path / "a.vtu")
+    settle(empty)
+    wait(lambda: any("hairline gaps" in strip.notice.text for strip in empty.strips.live()), "the notice")
+    assert any("16 four-sided faces" in strip.notice.text for strip in empty.strips.live())

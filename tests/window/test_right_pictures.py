@@ -232,11 +232,11 @@ def test_a_late_failure_of_an_older_wish_says_nothing(window, monkeypatch):
     whole = slices.plane_cut
     gate = threading.Event()
 
-    def failing(flow, point, direction, token):
+    def failing(flow, point, direction, token, blocks):
         if point[0] == 0.123:
             gate.wait(20)
             raise TidalLensError("Not here.", "there")
-        return whole(flow, point, direction, token)
+        return whole(flow, point, direction, token, blocks)
 
     monkeypatch.setattr(slices, "plane_cut", failing)
     document.edit_layer(layer.with_(shape=layer.shape.with_(position=0.123)), "Move")

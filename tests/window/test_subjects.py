@@ -5,7 +5,7 @@ import pytest
 from PyQt6.QtCore import QPointF
 from PyQt6.QtTest import QTest
 
-from driving import LEFT, NONE, drag, move, pick, settle
+from driving import LEFT, NONE, click, drag, move, pick, settle
 from tidal_lens.study.kinds.streamlines import new_streamlines
 from tidal_lens.study.session import open_study
 
@@ -84,7 +84,12 @@ def test_what_is_made_from_a_card_is_not_offered_to_it(window):
     settle(window)
     mask = window.bench.card.controls["mask"]
     whole = {i: r.geometry for i, r in window.document.asking.results.items()}
-    pick(mask.card, walls.name)
+    window.bench.scroller.ensureWidgetVisible(mask.everything)
+    click(mask.everything, QPointF(8, 8))
+    for card, box in mask.cards.items():
+        if box.isChecked() != (card == walls.id):
+            window.bench.scroller.ensureWidgetVisible(box)
+            click(box, QPointF(8, 8))
     settle(window)
     unmasked = [i for i in whole if window.document.asking.results[i].whole is None]
     assert walls.id not in unmasked

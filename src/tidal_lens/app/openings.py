@@ -12,6 +12,7 @@ from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
 from tidal_lens.errors import DoubtfulFlowError, TidalLensError
 from tidal_lens.flow.case import Flow
+from tidal_lens.flow.faces import split_sides
 from tidal_lens.flow.roles import without_a_role
 from tidal_lens.formats.beside import results_of
 from tidal_lens.formats.bodies import SUFFIXES
@@ -123,11 +124,17 @@ class Openings:
         document.adopt(session, file)
 
         # Lines and the value under the pointer need it; the first picture does not.
-        def prepare(token: Token) -> None:
+        def prepare(token: Token) -> int:
             mesh_of(session.flow, token)
             prepare_gradients(session.flow, token)
+            return sum(split_sides(block.grid) for block in session.flow.blocks)
 
-        document.jobs.submit(Slot("prepare"), "Preparing searches and gradients", prepare, lambda _answer: None, lambda _error: None)
+        def prepared(split: int) -> None:
+            if split and document.flow is session.flow:
+                text = f"{session.flow.path.name}: {split:,} four-sided faces of cells meet two triangles each. "
+                document.noticed.emit(Notice("warn", f"{text}The mesh does not match there: cuts have hairline gaps, and lines may end."))
+
+        document.jobs.submit(Slot("prepare"), "Preparing searches and gradients", prepare, prepared, lambda _error: None)
         name = session.flow.path.name
         for text in session.flow.notices:
             document.noticed.emit(Notice("warn", f"{name}: {text}"))

@@ -41,7 +41,7 @@ from tidal_lens.scene.scenery import Scenery
 from tidal_lens.study.evaluate import Evaluated
 from tidal_lens.study.words import number_text
 
-_PACE, _ROUND = 60, 900  # milliseconds between pictures of running streaks, and in which they come round
+_PACE, _ROUND = 50, 900  # milliseconds between pictures of running streaks, and in which they come round
 _AT_REST = 160  # milliseconds without a move before the picture is drawn in full
 
 

@@ -181,6 +181,22 @@ def _appear_once(faces: NDArray[Any]) -> NDArray[np.bool_]:
     return once
 
 
+def split_sides(grid: Grid) -> int:
+    """How many four-sided faces of cells have two triangles on their other side: cells do not match, and cuts have hairline gaps."""
+    if isinstance(grid, StructuredGrid):
+        return 0
+    faces = outer_faces(grid)
+    triangle = faces[:, 2] == faces[:, 3]
+    quads, triangles = faces[~triangle], faces[triangle]
+    if len(quads) == 0 or len(triangles) == 0:
+        return 0
+    halves = [np.column_stack([quads[:, [a, b, c]], quads[:, c]]) for a, b, c in ((0, 1, 2), (0, 2, 3), (0, 1, 3), (1, 2, 3))]
+    keys = face_keys(np.concatenate([triangles, *halves]))
+    known, own = keys[:len(triangles)], keys[len(triangles):].reshape(4, -1)
+    there = np.isin(own, known)
+    return int(((there[0] & there[1]) | (there[2] & there[3])).sum())
+
+
 def unshared_mask(faces: NDArray[np.int64], labels: NDArray[np.int64]) -> NDArray[np.bool_]:
     """Which faces have corners that coincide with those of no other face.
 
