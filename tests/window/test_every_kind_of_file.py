@@ -132,7 +132,7 @@ def test_cells_that_do_not_match_are_told(empty, tmp_path):
     low, high = points[:, 2][hexahedra].mean(axis=1) < 0.5, points[:, 2][tets].min(axis=1) > 0.49
     corners = np.ascontiguousarray(np.concatenate([hexahedra[low], tets[high]]), dtype=np.int32)
     data = to_unstructured(points, UnstructuredGrid(n**3, corners, np.concatenate([hex_types[low], tet_types[high]])))
-    add(data.GetPointData(), "p", points[:, 0])
+    add(data.GetPointData(), "Velocity", np.tile([1.0, 0.0, 0.0], (len(points), 1)))
     write(vtkXMLUnstructuredGridWriter(), data, tmp_path / "a.vtu")
     empty.document.open_path(tmp_path / "a.vtu")
     settle(empty)
