@@ -14,6 +14,7 @@ from tidal_lens.app.clock import Clock
 from tidal_lens.app.holder import Holder
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.openings import Openings
+from tidal_lens.app.player import Player
 from tidal_lens.errors import TidalLensError
 from tidal_lens.scene.camera import Camera
 from tidal_lens.study.evaluate import methods_of, reference_of
@@ -21,7 +22,7 @@ from tidal_lens.study.files import SUFFIX, save_study
 from tidal_lens.study.history import History
 from tidal_lens.study.kinds.first_values import is_at_hand
 from tidal_lens.study.kinds.kind import Begun, Kind
-from tidal_lens.study.model import CameraSetting, Layer
+from tidal_lens.study.model import CameraSetting, Layer, Study
 from tidal_lens.study.session import Session
 
 
@@ -33,6 +34,7 @@ class Document(Holder):
         self.chosen: str | None = None
         self.also: tuple[str, ...] = ()  # cards that are chosen besides
         self._begun = itertools.count(1)
+        self.player = Player(self)
         self.asking = Asking(self)
         self.clock = Clock(self)
         self.openings = Openings(self)
@@ -69,13 +71,19 @@ class Document(Holder):
         self._history.close_grip()
         self.asking.refresh()
 
+    def edit(self, study: Study, what: str, grip: str = "") -> None:
+        """Put another study in the place of the present one; a number that runs stops, and is back where it was."""
+        super().edit(self.player.settled(study), what, grip)
+
     def undo(self) -> None:
         """Take the last edit back."""
+        self.player.stop()
         if self._history.undo():
             self._after_change()
 
     def redo(self) -> None:
         """Bring an edit back that was undone."""
+        self.player.stop()
         if self._history.redo():
             self._after_change()
 
@@ -161,6 +169,7 @@ class Document(Holder):
 
     def save(self, path: Path) -> bool:
         """Save the study; whether it could be."""
+        self.player.stop()
         target = path if path.suffix.lower() == SUFFIX else path.with_name(path.name + SUFFIX)
         try:
             save_study(self.study, target)

@@ -144,6 +144,15 @@ class Holder(QObject):
         """Tell an error in a strip."""
         self.noticed.emit(Notice("bad", str(error)))
 
+    def show_instead(self, layer: Layer) -> None:
+        """Show a layer in the place of that of the same id, without an edit."""
+        self._history.amend(self.study.replacing(layer))
+        self._after_change()
+
+    def release(self) -> None:
+        """A drag ended."""
+        raise NotImplementedError
+
     # -- what its rooms are told by -----------------------------------------------------------------------------
 
     def adopt(self, session: Session, file: Path | None) -> None:

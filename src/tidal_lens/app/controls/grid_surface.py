@@ -5,6 +5,8 @@ from __future__ import annotations
 from tidal_lens.app.controls.base import SurfaceLookControls
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Choice, NumberField, Picker, Slider, label, row
+from tidal_lens.app.play_button import PlayButton
+from tidal_lens.app.player import At
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.study.kinds.grid_surface import DIRECTIONS, GridShape
 
@@ -25,9 +27,13 @@ class GridControls(SurfaceLookControls[GridShape]):
         self.sweep.moved.connect(self._swept)
         self.note = label("", "soft")
         for n, one in enumerate((row("Block", self.block, stretch=1), row("Constant", self.direction, stretch=1),
-                                 row("Index", self.index, stretch=1), row("", self.sweep, stretch=1))):
+                                 row("Index", self.index, stretch=1), row("", self.sweep, PlayButton(document, self._run), stretch=1))):
             self.body.insertLayout(n, one)
         self.body.insertWidget(4, self.note)
+
+    def _run(self) -> At | None:
+        shape, last = self.shape(), self._last()
+        return None if shape is None else lambda share: shape.with_(index=round(share * last))
 
     def _last(self) -> int:
         flow, shape = self.document.flow, self.shape()

@@ -1,0 +1,61 @@
+"""A small triangle beside a number that lets it run."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QMenu
+
+from tidal_lens.app.document import Document
+from tidal_lens.app.parts import IconButton
+from tidal_lens.app.player import PACES, WAYS, At
+
+
+class PlayButton(IconButton):
+    """A small triangle beside a number: lets it run, and stops it; its menu says how.
+
+    Parameters
+    ----------
+    document : Document
+        Whose chosen card is run.
+    at : callable
+        Given a share from 0 to 1, the chosen card's shape there; None where it cannot run.
+    """
+
+    def __init__(self, document: Document, at: Callable[[], At | None]) -> None:
+        super().__init__("play", "Let it run", "Let this number run between its limits; again: stop. Right-click: how and how fast",
+                         self._toggle, size=14)
+        self._document, self._number = document, at
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.customContextMenuRequested.connect(lambda at: self.ways().popup(self.mapToGlobal(at)))
+
+    def _toggle(self) -> None:
+        player, layer = self._document.player, self._document.chosen_layer
+        at = self._number()
+        if layer is None or at is None:
+            return
+        if player.runs(layer.id, self):
+            player.stop()
+        else:
+            player.start(layer.id, self, at, lambda: self.set_icon("play"))
+            self.set_icon("pause")
+
+    def ways(self) -> QMenu:
+        """How it runs, and how fast."""
+        player, menu = self._document.player, QMenu(self)
+        for way, title in WAYS.items():
+            action = menu.addAction(title)
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(player.way == way)
+                action.triggered.connect(partial(setattr, player, "way", way))
+        menu.addSeparator()
+        for pace, title in PACES.items():
+            action = menu.addAction(title)
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(player.pace == pace)
+                action.triggered.connect(partial(setattr, player, "pace", pace))
+        return menu
