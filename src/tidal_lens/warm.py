@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.cutting import texture_kernels
+from tidal_lens.cutting.arrows import even_places
 from tidal_lens.cutting.contour import axis_slice, isosurface, plane_cut, quadric_cut
 from tidal_lens.cutting.regions import Limit, region_content
 from tidal_lens.flow.case import Block, Boundary, Field, Flow
@@ -102,7 +103,7 @@ def _isosurfaces(dtype: type) -> None:
 
 def _planes() -> None:
     flow = tiny_flow()
-    axis_slice(flow, 0, 0.5)
+    even_places(axis_slice(flow, 0, 0.5), 0.3)
     plane_cut(flow, (1.0, 1.0, 1.0), (1.0, 1.0, 1.0))
 
 

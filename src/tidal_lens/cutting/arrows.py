@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.cutting import arrows_kernels as kernels
 from tidal_lens.cutting.surface import Surface
+from tidal_lens.sampling.mesh import Stencil
+from tidal_lens.work import read_only
 
 _MOST = 4_000_000  # places looked at
 _FINE = 2.0  # of them, to a spacing along an edge
@@ -39,6 +43,11 @@ class Places:
         """Values (vertices, ...) at the places."""
         return np.asarray(np.einsum("nc,nc...->n...", self.weights, at_vertices[self.corners]))
 
+    def of_nodes(self, stencil: Stencil, values: NDArray[Any]) -> Vec:
+        """The same of node values (nodes, c): only what the places need is interpolated. ``stencil`` is the surface's."""
+        own = stencil.take(self.corners.ravel()).apply_vectors(values)
+        return np.asarray(np.einsum("nc,nck->nk", self.weights, own.reshape(len(self.corners), 3, -1)))
+
 
 def even_places(surface: Surface, spacing: float) -> Places:
     """Places on a surface that are about a spacing apart: of a cubic grid the one nearest to the middle of each cell that it passes.
@@ -50,55 +59,27 @@ def even_places(surface: Surface, spacing: float) -> Places:
     spacing : float
         Length; it is widened where it would give millions of places.
     """
-    f = surface.faces
-    corners = np.concatenate([f[:, [0, 1, 2]], f[f[:, 2] != f[:, 3]][:, [0, 2, 3]]])
+    points, faces = read_only(surface.points), read_only(surface.faces)
+    if len(faces) == 0:
+        return Places(np.empty((0, 3)), np.empty((0, 3)), np.empty((0, 3), np.int64), np.empty((0, 3)))
+    most, fine = 64, _FINE / spacing
+    while (many := kernels.count_places(points, faces, fine, most)) > _MOST and most > 1:
+        most //= 2
+    low, extent = points.min(axis=0), np.ptp(points, axis=0)
+    flat = extent < 1e-9 * max(float(np.ptp(points)), 1e-300)  # a plane lies in the middle of its cells: rounding decides nothing
+    span = np.where(flat, 1, np.floor(extent / spacing) + 1).astype(np.int64)
+    room = min(many, int(min(float(np.prod(span.astype(np.float64))), 1e12)))
+    size = 1 << max(int(2 * room - 1).bit_length(), 4)
+    slots, away = np.empty(size, np.int64), np.empty(size)
+    corners, shares = np.empty((size, 3), np.int64), np.empty((size, 3))
+    kernels.choose_places(points, faces, fine, most, low, spacing, flat, span, slots, away, corners, shares)
+    there = np.flatnonzero(slots >= 0)
+    there = there[np.argsort(slots[there])]
+    corners, shares = corners[there], shares[there]
     a, b, c = (surface.points[corners[:, k]] for k in range(3))
     across = np.cross(b - a, c - a)
-    size = np.linalg.norm(across, axis=1)
-    good = size > 0
-    corners, a, b, c, across, size = corners[good], a[good], b[good], c[good], across[good], size[good]
-    longest = np.sqrt(np.maximum.reduce([((p - q) ** 2).sum(axis=1) for p, q in ((a, b), (b, c), (c, a))]))
-    parts = np.clip(np.ceil(_FINE * longest / spacing), 1, 64).astype(np.int64)
-    while float((parts**2).sum()) > _MOST and parts.max() > 1:
-        parts = np.maximum(parts // 2, 1)
-    triangle: list[NDArray[np.int64]] = []
-    weights: list[Vec] = []
-    for n in np.unique(parts):
-        own = np.flatnonzero(parts == n)
-        shares = _lattice(int(n))
-        triangle.append(np.repeat(own, len(shares)))
-        weights.append(np.tile(shares, (len(own), 1)))
-    if not triangle:
-        return Places(np.empty((0, 3)), np.empty((0, 3)), np.empty((0, 3), np.int64), np.empty((0, 3)))
-    which, share = np.concatenate(triangle), np.concatenate(weights)
-    points = share[:, :1] * a[which] + share[:, 1:2] * b[which] + share[:, 2:] * c[which]
-    chosen = _nearest_to_middles(points, spacing)
-    which, share = which[chosen], share[chosen]
-    return Places(points[chosen], across[which] / size[which, None], corners[which], share)
-
-
-def _lattice(n: int) -> Vec:
-    """Middles of the n² triangles that a triangle falls into, as shares of its corners."""
-    i, j = (g.ravel() for g in np.meshgrid(np.arange(n), np.arange(n), indexing="ij"))
-    up, down = i + j < n, i + j < n - 1
-    first = np.concatenate([(i[up] + 1 / 3), (i[down] + 2 / 3)]) / n
-    second = np.concatenate([(j[up] + 1 / 3), (j[down] + 2 / 3)]) / n
-    return np.column_stack([1.0 - first - second, first, second])
-
-
-def _nearest_to_middles(points: Vec, spacing: float) -> NDArray[np.int64]:
-    """Of the points in each cell of a cubic grid, the one nearest to its middle."""
-    low = points.min(axis=0)
-    flat = np.ptp(points, axis=0) < 1e-9 * max(float(np.ptp(points)), 1e-300)
-    # A plane lies in the middle of its cells: rounding decides nothing.
-    scaled = np.where(flat, 0.5, (points - low) / spacing)
-    cell = np.floor(scaled).astype(np.int64)
-    away = ((scaled - cell - 0.5) ** 2).sum(axis=1)
-    span = cell.max(axis=0) + 1
-    key = (cell[:, 0] * span[1] + cell[:, 1]) * span[2] + cell[:, 2]
-    order = np.lexsort((away, key))
-    first = np.append(True, key[order][1:] != key[order][:-1])
-    return np.sort(order[first])
+    normals = across / np.linalg.norm(across, axis=1)[:, None]
+    return Places(np.einsum("nc,ncd->nd", shares, surface.points[corners]), normals, corners, shares)
 
 
 def part_of(vectors: Vec, normals: Vec, part: str) -> Vec:

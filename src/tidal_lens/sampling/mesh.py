@@ -46,6 +46,14 @@ class Stencil:
         return out
 
 
+    def apply_vectors(self, values: NDArray[Any]) -> NDArray[np.float64]:
+        """The same of values of shape (nodes, c), shape (n, c); no copy is made of them."""
+        out = np.zeros((len(self.ids), values.shape[1]))
+        for k in range(self.ids.shape[1]):
+            weight = self.weights[:, k, None]
+            out += np.where(weight != 0.0, weight * values[self.ids[:, k]], 0.0)
+        return out
+
     def take(self, rows: NDArray[np.int64]) -> Stencil:
         """Of some of the points."""
         return Stencil(self.ids[rows], self.weights[rows])

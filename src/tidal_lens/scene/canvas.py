@@ -162,6 +162,8 @@ class Canvas:
         factor = ratio * scale
         main.set_items(tuple(thicker(i, factor) for i in shown_items(scene.items)))
         near, far = main.set_camera(camera, scene.low, scene.high)
+        if draft:  # what lies behind what is sorted out at rest
+            main.renderer.SetUseDepthPeeling(False)
         main.window.Render()
         depth = main.depth(near, far, 2 if fine else 1, parallel=camera.span > 0.0)
         pixels = _halved(main.pixels()) if fine else main.pixels()

@@ -137,8 +137,7 @@ class Arrows(Dressing):
         def at_vertices(name: str) -> NDArray[np.float64]:
             return places.values(surface.stencil.apply(values(name)))
 
-        found = np.column_stack([surface.stencil.apply(np.ascontiguousarray(vectors[:, c])) for c in range(3)])
-        shown = part_of(places.values(found), places.normals, self.part)
+        shown = part_of(places.of_nodes(surface.stencil, vectors), places.normals, self.part)
         lengths = shaft_lengths(shown, self.scale * _LENGTH * apart, even=self.even)
         if self.only:
             measured = self._measured(flow, surface, places, values)
@@ -159,11 +158,9 @@ class Arrows(Dressing):
 
     def _followed(self, flow: Flow, vectors: NDArray[Any], places: Places) -> Callable[[NDArray[np.float64]], NDArray[np.float64]]:
         mesh = mesh_of(flow)
-        own = [np.ascontiguousarray(vectors[:, c]) for c in range(3)]
-
         def direction(at: NDArray[np.float64]) -> NDArray[np.float64]:
             stencil, _ = mesh.locate(at)
-            v = part_of(np.column_stack([stencil.apply(c) for c in own]), places.normals, self.part)
+            v = part_of(stencil.apply_vectors(vectors), places.normals, self.part)
             size = np.linalg.norm(v, axis=1)[:, None]
             return np.asarray(np.divide(v, size, out=np.zeros_like(v), where=size > 0.0))
 
@@ -187,7 +184,7 @@ class Texture(Dressing):
     def make(self, flow: Flow, surface: Surface, values: Callable[[str], NDArray[Any]]) -> Dressed:
         """The part of the vector along the surface, at its points."""
         vectors = values(self.of)
-        own = np.column_stack([surface.stencil.apply(np.ascontiguousarray(vectors[:, c])) for c in range(3)])
+        own = surface.stencil.apply_vectors(vectors)
         return replace(Dressed.none(), vectors=part_of(own, point_normals(surface), "along"))
 
 
