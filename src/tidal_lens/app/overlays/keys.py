@@ -110,6 +110,7 @@ class KeysOverlay:
             self._held, self._axis, self._grab = (key.quantity.name, what), key.axis, at - QPointF(key.left, key.top)
         elif what:
             self._held, self._axis = (key.quantity.name, what), key.axis
+            self._view.document.dragging = True
             start = key.high if what == "high" else key.low if what == "low" else dict(key.beads)[what]
             self._offset = key.y_of(start) - at.y()
             if what not in ("low", "high"):
