@@ -17,9 +17,10 @@ from tidal_lens.app.stations.case import CaseStation
 from tidal_lens.app.stations.derive import DeriveStation
 from tidal_lens.app.window import Window
 from tidal_lens.demo.kittiwake import ASSETS, demo_file
-from tidal_lens.study.dressings import Contours
+from tidal_lens.study.conditions import Condition
+from tidal_lens.study.dressings import Arrows, Contours, Texture
 from tidal_lens.study.looks import LineLook
-from tidal_lens.study.model import KeySetting
+from tidal_lens.study.model import KeySetting, Subject
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -37,6 +38,50 @@ def shoot(window: Window, name: str) -> None:
     settle(window)
     window.status.pointer.setText("")
     window.grab().save(str(OUT / f"{name}.png"))
+
+
+def shoot_forms(window: Window) -> None:
+    """A region and sized slices behind the body; then a texture with arrows across the wake."""
+    document = window.document
+    before = document.study
+    for layer in before.layers[1:]:
+        document.edit_layer(layer.with_(shown=False), "Hide")
+    window.act("add-slice-set")
+    settle(window)
+    slices = document.chosen_layer
+    assert slices is not None
+    shape = slices.shape.with_(first=0.3, last=1.5, count=5)
+    document.edit_layer(slices.with_(shape=shape, look=slices.look.with_(colour_by="total-pressure-loss", opacity=0.75)), "Slices")
+    window.act("add-mask")
+    settle(window)
+    mask = document.chosen_layer
+    assert mask is not None
+    conditions = (Condition(quantity="place-y", keep="below", value=0.4), Condition(quantity="place-y", value=-0.4),
+                  Condition(quantity="place-z", keep="below", value=0.5), Condition(quantity="place-z", value=-0.25))
+    document.edit_layer(mask.with_(shape=mask.shape.with_(conditions=conditions), subject=Subject(card=slices.id)), "Mask")
+    window.act("add-region")
+    settle(window)
+    window.cards.colour_by("helicity")
+    settle(window)
+    shoot(window, "forms")
+    document.edit(before, "Back")
+    for layer in before.layers[1:]:
+        document.edit_layer(layer.with_(shown=False), "Hide")
+    window.act("add-slice-x")
+    settle(window)
+    cut = document.chosen_layer
+    assert cut is not None
+    arrows = Arrows(of="velocity", spacing=0.022, part="along", bent=True)
+    document.edit_layer(cut.with_(shape=cut.shape.with_(position=1.15), look=cut.look.with_(texture=Texture(), arrows=arrows)), "Texture")
+    camera = document.camera
+    window.act("look-plus-x")
+    for _ in range(6):
+        window.view.eye.zoom(0.85)
+    shoot(window, "texture")
+    if camera is not None:
+        document.move_camera(camera)
+    document.edit(before, "Back")
+    settle(window)
 
 
 def write_formula(window: Window) -> None:
@@ -104,6 +149,7 @@ def main() -> None:
     document.choose(first.id)
     shoot(window, "contours")
     window.act("undo")
+    shoot_forms(window)
     document.choose(iso)
     window.act("add-streamlines")
     layer = document.chosen_layer

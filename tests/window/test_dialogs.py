@@ -1,12 +1,23 @@
 """Boxes, dialogs and menus, driven as a user does."""
 
 import csv
+from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPoint, QTimer
 from PyQt6.QtGui import QContextMenuEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QColorDialog, QDialogButtonBox, QFileDialog, QLineEdit, QMenu, QMessageBox, QPushButton
+from PyQt6.QtWidgets import (
+    QApplication,
+    QColorDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QLineEdit,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QTextBrowser,
+)
 
 from driving import choose, click, fill_in, settle, spin, wait
 from tidal_lens.app.commands import BY_ID
@@ -119,3 +130,17 @@ def test_a_plain_colour_is_chosen(window):
     assert document.study.layer(layer.id).look.colour.upper() == "#336699"
     window.act("undo")
     assert document.study.layer(layer.id).look.colour == layer.look.colour
+
+
+def test_the_guide_is_opened_from_the_help(window):
+    window.act("help")
+    spin(0.05)
+    button = next(b for b in window.findChildren(QPushButton) if b.text() == "Guide: Look" and b.isVisible())
+    click(button)
+    page = next(p for p in window.findChildren(QTextBrowser) if p.isVisible())
+    assert "Flow texture" in page.toPlainText()
+    folder = page.searchPaths()[0]
+    for name in ("forms", "texture"):
+        assert (Path(folder) / f"../screenshots/{name}.png").exists()
+    page.hide()
+    window.act("help")
