@@ -12,7 +12,8 @@ from tidal_lens.app.parts import label
 
 _MOUSE = (("Turn the view", "left drag, arrows", "Double-click sets the point that it turns about."),
           ("Move the view", "middle drag, Shift+left", ""), ("Zoom", "wheel, + −", "Zooms to the pointer."),
-          ("Magnify", "M and left drag", "Frames a rectangle."), ("Choose several cards", "Ctrl+click", "What is set is set on all of them."))
+          ("Magnify", "M and left drag", "Frames a rectangle."),
+          ("Choose several cards", "Ctrl+click", "What is set is set on all of them."))
 GUIDES = (Path(__file__).parents[3] / "docs" / "guide" / "look.md",)  # not there where the program was installed without its documents
 
 
