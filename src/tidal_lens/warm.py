@@ -149,10 +149,10 @@ def _of_both(name: str, part: Callable[[type], None]) -> list[tuple[str, Callabl
 
 # Two lists, for two processes: parts of one list share much. What users want first comes first.
 LISTS: tuple[tuple[tuple[str, Callable[[], None]], ...], ...] = (
-    (("planes", _planes), *_of_both("stencils", _stencils), ("lines", _lines), ("walls", _walls), ("welding", _welding)),
-    (("reading", _reading), *_of_both("isosurfaces", _isosurfaces), ("round cuts", _rounds), ("regions", _regions), ("textures", _texture),
-     *_of_both("node values", _at_nodes),
-     *_of_both("vortices", _vortices), *_of_both("gradients", _gradients), *_of_both("criteria", _criteria)),
+    (("planes", _planes), *_of_both("stencils", _stencils), ("lines", _lines), ("walls", _walls), ("welding", _welding),
+     ("round cuts", _rounds), ("regions", _regions), ("textures", _texture)),
+    (("reading", _reading), *_of_both("isosurfaces", _isosurfaces), *_of_both("node values", _at_nodes), *_of_both("vortices", _vortices),
+     *_of_both("gradients", _gradients), *_of_both("criteria", _criteria)),
 )
 PARTS = tuple(part for one in LISTS for part in one)
 
