@@ -64,11 +64,11 @@ def test_both_sides_of_a_condition_are_the_whole(kind):
 
 def test_a_slab_between_two_planes_is_exact():
     flow = cube_flow(8, "tetrahedra", 0.0)
-    x = flow.points[:, 0].copy()
-    content = region_content(flow, [Limit(x, 0.23, True), Limit(x, 0.71, False)], 2.0 * np.ones(flow.n_points))
+    place = flow.points[:, 0].copy()
+    content = region_content(flow, [Limit(place, 0.23, True), Limit(place, 0.71, False)], 2.0 * np.ones(flow.n_points))
     assert content.volume == pytest.approx(0.48, rel=1e-12)
     assert content.mass == pytest.approx(0.96, rel=1e-12)
-    skin = region_skin(flow, [Limit(x, 0.23, True), Limit(x, 0.71, False)])
+    skin = region_skin(flow, [Limit(place, 0.23, True), Limit(place, 0.71, False)])
     assert volume(skin) == pytest.approx(0.48, rel=1e-12)
     assert open_edges(skin) == 0
 
@@ -94,10 +94,10 @@ def test_a_number_that_is_missing_is_outside():
 
 def test_nothing_and_everything():
     flow = cube_flow(5)
-    x = flow.points[:, 0].copy()
-    assert len(region_skin(flow, [Limit(x, 2.0, True)]).faces) == 0
-    assert region_content(flow, [Limit(x, 2.0, True)], None).volume == 0.0
-    assert region_skin(flow, [Limit(x, 2.0, False)]).area == pytest.approx(6.0)
+    place = flow.points[:, 0].copy()
+    assert len(region_skin(flow, [Limit(place, 2.0, True)]).faces) == 0
+    assert region_content(flow, [Limit(place, 2.0, True)], None).volume == 0.0
+    assert region_skin(flow, [Limit(place, 2.0, False)]).area == pytest.approx(6.0)
     assert region_skin(flow, []).area == pytest.approx(6.0)
     assert volume(outside_surface(flow)) == pytest.approx(1.0)
 
