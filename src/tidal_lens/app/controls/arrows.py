@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from tidal_lens.app.controls.dressing import DressingControls, Relook
+from tidal_lens.app.controls.first_range import half_of_usual
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Check, Choice, NumberField, QuantityChooser, Slider, column, row
 from tidal_lens.errors import TidalLensError
@@ -67,13 +68,11 @@ class ArrowsControls(DressingControls[Arrows]):
             chooser.offer((*own, *evaluator.store.quantities()), chosen, walls=layer.shape.on_walls, components=3)
 
     def _limit(self, name: str | None) -> None:
-        evaluator = self.document.evaluator
-        if not name or evaluator is None:
+        if not name:
             self.set("Range of arrows", only="")
             return
-        spread = evaluator.store.known_distribution(name)
-        low, high = spread.usual if spread is not None else (0.0, 1.0)
-        self.set("Range of arrows", only=name, low=float(f"{low + 0.5 * (high - low):.4g}"), high=float(f"{high:.4g}"))
+        low, high = half_of_usual(self.document, name, upper=True)
+        self.set("Range of arrows", only=name, low=low, high=high)
 
     def show_settings(self, value: Arrows) -> None:
         layer, evaluator = self.document.chosen_layer, self.document.evaluator

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from tidal_lens.app.controls.base import SurfaceLookControls
+from tidal_lens.app.controls.first_range import half_of_usual
 from tidal_lens.app.controls.of_blocks import OfBlocks
 from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
@@ -72,13 +73,11 @@ class IsoControls(SurfaceLookControls[IsoShape]):
             self.reshape("Isosurface values", by=by)
 
     def _limit(self, name: str | None) -> None:
-        evaluator = self.document.evaluator
-        if not name or evaluator is None:
+        if not name:
             self.reshape("Part of the isosurface", only="")
             return
-        spread = evaluator.store.known_distribution(name)
-        low, high = spread.usual if spread is not None else (0.0, 1.0)
-        self.reshape("Part of the isosurface", only=name, low=float(f"{low:.4g}"), high=float(f"{0.5 * (low + high):.4g}"))
+        low, high = half_of_usual(self.document, name, upper=False)
+        self.reshape("Part of the isosurface", only=name, low=low, high=high)
 
     def _change(self, name: str) -> None:
         evaluator, layer, shape = self.document.evaluator, self.layer(), self.shape()
