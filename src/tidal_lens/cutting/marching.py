@@ -22,7 +22,6 @@ from tidal_lens.work import read_only, run_chunks
 
 _LEAVES, _SCANNED = 1024, 8192  # in a chunk, where most are met and where few are: fewer cost more calls, more leave a thread idle
 _CELLS = 4096  # that are worked on at a time
-_NOTHING = read_only(np.empty(0))
 _NO_ORDER = read_only(np.empty(0, np.int32))
 _NO_ROWS = read_only(np.empty((0, 16), np.int32))
 _NO_TYPES = read_only(np.empty(0, np.uint8))

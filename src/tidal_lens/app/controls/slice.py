@@ -13,7 +13,7 @@ from tidal_lens.app.clicks import Wish
 from tidal_lens.app.controls.base import SurfaceLookControls
 from tidal_lens.app.controls.of_blocks import OfBlocks
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import Choice, NumberField, PointField, Slider, label, row
+from tidal_lens.app.parts import Choice, NumberField, PointField, Slider, row
 from tidal_lens.app.play_button import PlayButton
 from tidal_lens.app.player import At
 from tidal_lens.cutting.planes import reach, unit
@@ -63,7 +63,6 @@ class SliceControls(SurfaceLookControls[SliceShape]):
         self.line = NumberField("Line", "Which line of the card, from 1", 1, 1, 10_000_000)
         self.line.whole = True
         self.line.edited.connect(lambda v: self.reshape("Line of the slice", line=int(v) - 1))
-        self.note = label("", "soft")
         rows = (row("Normal to", self.axis, stretch=1), row("Position", self.position, stretch=1),
                 row("", self.sweep, PlayButton(document, self._run), stretch=1),
                 row("Direction", self.direction, stretch=1), row("Through", self.point, stretch=1),

@@ -58,7 +58,7 @@ class SliceSetShape(Cut):
         """Where the planes stand along the direction, 200 at most."""
         if self.by == "count":
             return np.linspace(self.first, self.last, self.count) if self.count > 1 else np.array([0.5 * (self.first + self.last)])
-        many = min(int(abs(self.last - self.first) / self.spacing * (1.0 + 1e-9)) + 1, 200)
+        many = int(min(abs(self.last - self.first) / self.spacing * (1.0 + 1e-9), 199.0)) + 1
         return np.asarray(self.first + np.sign(self.last - self.first) * self.spacing * np.arange(many))
 
     @property
