@@ -25,7 +25,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np  # noqa: E402
 import psutil  # noqa: E402
-from PyQt6.QtCore import QPointF, Qt  # noqa: E402
+from PyQt6.QtCore import QEvent, QObject, QPointF, Qt  # noqa: E402
 from PyQt6.QtTest import QTest  # noqa: E402
 from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QSlider  # noqa: E402
 
@@ -40,6 +40,22 @@ CASES = ("kittiwake gust.cgns", "kittiwake.vtm", "kittiwake coarse.vtm")
 NOT_AT_RANDOM = {"open", "save", "save-as", "save-flow", "save-card", "save-table", "history", "follow", "quit", "help", "memory"}
 KEYS = (Qt.Key.Key_F, Qt.Key.Key_Left, Qt.Key.Key_Up, Qt.Key.Key_Plus, Qt.Key.Key_Minus, Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight,
         Qt.Key.Key_Escape, Qt.Key.Key_Comma, Qt.Key.Key_Slash, Qt.Key.Key_Period, Qt.Key.Key_F5)
+
+
+class Count(QObject):
+    """How many mouse and key events came to any part of the window."""
+
+    KINDS = {QEvent.Type.MouseButtonPress, QEvent.Type.MouseButtonRelease, QEvent.Type.MouseMove, QEvent.Type.MouseButtonDblClick,
+             QEvent.Type.KeyPress, QEvent.Type.KeyRelease, QEvent.Type.Wheel}
+
+    def __init__(self, app):
+        super().__init__()
+        self.events = 0
+        app.installEventFilter(self)
+
+    def eventFilter(self, target, event):
+        self.events += target.isWidgetType() and event.type() in self.KINDS
+        return False
 
 
 class Use:
@@ -134,7 +150,7 @@ class Use:
 def same(chosen):
     """Windows driven at random one after another; exit status 1 where a picture is not a function of its study."""
     app = application("chart")
-    faults: list[str] = []
+    count, faults = Count(app), []
 
     def hear(notice):
         if "went wrong inside" in notice.text:
@@ -148,12 +164,13 @@ def same(chosen):
         window.show()
         window.open_demo(CASES[seed % 3])
         settle(window)
-        first, user = window.document.study, Use(window, seed)
+        first, user, before = window.document.study, Use(window, seed), count.events
         for _ in range(chosen.actions):
             user.once()
+        done = count.events - before
         with tempfile.TemporaryDirectory() as folder:
             found = troubles(window, first, Path(folder))
-        print(f"seed {seed}: {len(window.document.study.layers)} layers; {'; '.join(found) or 'the same'}", flush=True)
+        print(f"seed {seed}: {done} events, {len(window.document.study.layers)} layers; {'; '.join(found) or 'the same'}", flush=True)
         faults += found
         window.hide()
         window.close()

@@ -132,39 +132,52 @@ def _kind_of(cell_type: Any) -> Any:
 
 
 @folded
-def _look(how: int, source: Array, row: Any, first: int, points: Array, values: Array, step: Any, shift: Any, form: Array, level: float,
-          nodes: Array, at: Array, to: Any, corners: int) -> Any:
+def _look_at_values(source: Array, row: Any, first: int, points: Array, values: Array, step: Any, shift: Any, form: Array, level: float,
+                    nodes: Array, at: Array, to: Any, corners: int) -> Any:
     """Write nodes and values of a cell; a bit for each corner not below the level, and one 8 bits on for each not above it.
 
     Loops of fixed length in which nothing is read that was written: so the compiler takes all corners at a time. The fourth point of a
-    tetrahedron is corner 4. ``how``, which callers state as a number, is 0 for values, 1 for a plane, 2 for a quadric.
+    tetrahedron is corner 4.
     """
     found: Any = 0
-    v: Any
-    if how == 0:
-        for c in range(corners):
-            node = source[row, U(c if corners == 8 or c < 3 else 4)] + first
-            v = np.float64(values[U(node) * step + shift])
-            nodes[to, U(c)], at[to, U(c)] = node, v
-            found |= (v >= level) << c | (v <= level) << (c + 8)
-    elif how == 1:
-        for c in range(corners):
-            node = source[row, U(c if corners == 8 or c < 3 else 4)] + first
-            v = form[6] * points[U(node), 0] + form[7] * points[U(node), 1] + form[8] * points[U(node), 2]
-            nodes[to, U(c)], at[to, U(c)] = node, v
-            found |= (v >= level) << c | (v <= level) << (c + 8)
-    else:
-        for c in range(corners):
-            node = source[row, U(c if corners == 8 or c < 3 else 4)] + first
-            v = _formed(form, points[U(node), 0], points[U(node), 1], points[U(node), 2])
-            nodes[to, U(c)], at[to, U(c)] = node, v
-            found |= (v >= level) << c | (v <= level) << (c + 8)
+    for c in range(corners):
+        node = source[row, U(c if corners == 8 or c < 3 else 4)] + first
+        v: Any = np.float64(values[U(node) * step + shift])
+        nodes[to, U(c)], at[to, U(c)] = node, v
+        found |= (v >= level) << c | (v <= level) << (c + 8)
     return found
 
 
 @folded
-def _crossed(how: int, g: Array, leaves: Array, values: Array, stride: int, offset: int, form: Array, level: float, room: Array, begin: int,
-             end: int) -> None:
+def _look_at_plane(source: Array, row: Any, first: int, points: Array, values: Array, step: Any, shift: Any, form: Array, level: float,
+                   nodes: Array, at: Array, to: Any, corners: int) -> Any:
+    """The same of a form without terms of the second degree."""
+    found: Any = 0
+    for c in range(corners):
+        node = source[row, U(c if corners == 8 or c < 3 else 4)] + first
+        v: Any = form[6] * points[U(node), 0] + form[7] * points[U(node), 1] + form[8] * points[U(node), 2]
+        nodes[to, U(c)], at[to, U(c)] = node, v
+        found |= (v >= level) << c | (v <= level) << (c + 8)
+    return found
+
+
+@folded
+def _look_at_quadric(source: Array, row: Any, first: int, points: Array, values: Array, step: Any, shift: Any, form: Array, level: float,
+                     nodes: Array, at: Array, to: Any, corners: int) -> Any:
+    """The same of any form."""
+    found: Any = 0
+    for c in range(corners):
+        node = source[row, U(c if corners == 8 or c < 3 else 4)] + first
+        v: Any = _formed(form, points[U(node), 0], points[U(node), 1], points[U(node), 2])
+        nodes[to, U(c)], at[to, U(c)] = node, v
+        found |= (v >= level) << c | (v <= level) << (c + 8)
+    return found
+
+
+@folded
+def _crossed(look: Any, g: Array, leaves: Array, values: Array, stride: int, offset: int, form: Array, level: float, room: Array,
+             begin: int, end: int) -> None:
+    # A function of its own for each look, not a number that says which: what is called with another number is compiled anew, all of it.
     points, block, rows, types, order = g
     nodes, at, codes, told = room
     count = 0
@@ -181,14 +194,14 @@ def _crossed(how: int, g: Array, leaves: Array, values: Array, stride: int, offs
             full = 0xFF
             if structured:
                 structured_corners(np.int64(order[U(block[9] + entry)]) if len(order) > 0 else entry, first, ni, nj, own, U(0))
-                found = _look(how, own, U(0), 0, points, values, step, shift, form, level, nodes, at, to, 8)
+                found = look(own, U(0), 0, points, values, step, shift, form, level, nodes, at, to, 8)
             else:
                 kind = _kind_of(np.int64(types[row])) if len(types) > 0 else np.int64(rows[row, 14])
                 if kind == 2:
                     full = 0xF
-                    found = _look(how, rows, row, first, points, values, step, shift, form, level, nodes, at, to, 4)
+                    found = look(rows, row, first, points, values, step, shift, form, level, nodes, at, to, 4)
                 else:
-                    found = _look(how, rows, row, first, points, values, step, shift, form, level, nodes, at, to, 8)
+                    found = look(rows, row, first, points, values, step, shift, form, level, nodes, at, to, 8)
             above = found & 255
             codes[to] = 256 * kind + above
             count += (above | found >> 8) == full and above != full and above != 0
@@ -214,21 +227,21 @@ def crossed(g: Array, leaves: Array, values: Array, stride: int, offset: int, fo
         Written: corners of the cells (room, 8) int32, values there (room, 8), rows of the table of cases (room,) int32; how many cells, and
         the leaf to go on from, (2,) int64. Cells with a value that is none are left out. Of a tetrahedron the four points.
     """
-    _crossed(0, g, leaves, values, stride, offset, form, level, room, begin, end)
+    _crossed(_look_at_values, g, leaves, values, stride, offset, form, level, room, begin, end)
 
 
 @kernel
 def crossed_by_plane(g: Array, leaves: Array, values: Array, stride: int, offset: int, form: Array, level: float, room: Array, begin: int,
                      end: int) -> None:
     """The same where a form without terms of the second degree decides."""
-    _crossed(1, g, leaves, values, stride, offset, form, level, room, begin, end)
+    _crossed(_look_at_plane, g, leaves, values, stride, offset, form, level, room, begin, end)
 
 
 @kernel
 def crossed_by_quadric(g: Array, leaves: Array, values: Array, stride: int, offset: int, form: Array, level: float, room: Array, begin: int,
                        end: int) -> None:
     """The same for any form."""
-    _crossed(2, g, leaves, values, stride, offset, form, level, room, begin, end)
+    _crossed(_look_at_quadric, g, leaves, values, stride, offset, form, level, room, begin, end)
 
 
 @folded
