@@ -45,8 +45,8 @@ KEYS = (Qt.Key.Key_F, Qt.Key.Key_Left, Qt.Key.Key_Up, Qt.Key.Key_Plus, Qt.Key.Ke
 class Count(QObject):
     """How many mouse and key events came to any part of the window."""
 
-    KINDS = {QEvent.Type.MouseButtonPress, QEvent.Type.MouseButtonRelease, QEvent.Type.MouseMove, QEvent.Type.MouseButtonDblClick,
-             QEvent.Type.KeyPress, QEvent.Type.KeyRelease, QEvent.Type.Wheel}
+    KINDS = frozenset({QEvent.Type.MouseButtonPress, QEvent.Type.MouseButtonRelease, QEvent.Type.MouseMove, QEvent.Type.MouseButtonDblClick,
+             QEvent.Type.KeyPress, QEvent.Type.KeyRelease, QEvent.Type.Wheel})
 
     def __init__(self, app):
         super().__init__()
