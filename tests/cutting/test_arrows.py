@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from making import cube_flow
-from tidal_lens.cutting.arrows import arrow_lines, even_places, part_of, shaft_lengths
+from tidal_lens.cutting.arrows import across, along_lines, arrow_lines, even_places, part_of, places_at, shaft_lengths, thinned
 from tidal_lens.cutting.contour import axis_slice, isosurface
 from tidal_lens.cutting.surface import empty_surface
 from tidal_lens.study.dressings import Arrows
@@ -137,3 +137,29 @@ def test_arrows_only_where_a_quantity_or_its_slope_is_in_a_range():
 def test_old_arrows_along_the_surface_stay_so():
     assert Arrows.model_validate({"along": True}).part == "along"
     assert Arrows.model_validate({"along": False}).part == "true"
+
+
+def test_places_along_lines_are_evenly_apart():
+    straight = np.column_stack([np.concatenate([[0.0, 0.1, 0.7, 1.0], [5.0, 5.5]]), np.zeros(6), np.zeros(6)])
+    a, b, t = along_lines(straight, np.array([0, 4, 6]), 0.2)
+    places = places_at(straight, a, b, t)
+    np.testing.assert_allclose(places.points[:, 0], [0.1, 0.3, 0.5, 0.7, 0.9, 5.1, 5.3, 5.5])
+    np.testing.assert_allclose(places.values(straight[:, 0]), places.points[:, 0], err_msg="values go along linearly")
+    for none in (along_lines(straight, np.array([0, 4, 6]), 50.0), along_lines(straight[:1], np.array([0, 1]), 0.1)):
+        assert len(none[0]) == 0
+
+
+def test_points_are_thinned_to_one_a_cell():
+    points = np.random.default_rng(5).random((500, 3))
+    rows = thinned(points, 0.25)
+    cells = np.floor((points - points.min(axis=0)) / 0.25).astype(int)
+    assert len(np.unique(cells[rows], axis=0)) == len(rows) == len(np.unique(cells, axis=0))
+    assert len(thinned(points[:0], 0.25)) == 0
+
+
+def test_across_is_a_right_angle():
+    v = np.random.default_rng(6).normal(size=(50, 3))
+    n = across(v)
+    np.testing.assert_allclose((v * n).sum(axis=1), 0.0, atol=1e-12)
+    np.testing.assert_allclose(np.linalg.norm(n, axis=1), 1.0)
+    assert (across(np.zeros((1, 3))) == 0.0).all()

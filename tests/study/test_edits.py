@@ -18,7 +18,7 @@ from tidal_lens.study.kinds.points import PointsShape
 from tidal_lens.study.kinds.slice import SliceShape
 from tidal_lens.study.kinds.streamlines import StreamShape
 from tidal_lens.study.kinds.wall import WallShape
-from tidal_lens.study.looks import LineLook, SurfaceLook
+from tidal_lens.study.looks import BallLook, LineLook, SurfaceLook
 from tidal_lens.study.model import KeySetting, SeenRange, Study
 from tidal_lens.study.value import walk
 
@@ -29,12 +29,13 @@ surface = st.builds(SurfaceLook, colour_by=st.none() | quantity, opacity=st.floa
                     contours=st.none() | st.builds(Contours, of=quantity, low=number, high=number,
                                                    listed=st.lists(number, max_size=3).map(tuple)),
                     arrows=st.none() | st.builds(Arrows, of=quantity, spacing=st.floats(0.004, 0.5), even=st.booleans()))
+balls = st.builds(BallLook, colour_by=st.none() | quantity | st.just("own:d"), size_by=quantity, sized=st.sampled_from(["even", "share"]))
 begun = st.one_of(
     st.builds(Begun, st.just("Walls"), st.builds(WallShape, boundaries=st.lists(st.text(max_size=5), max_size=3).map(tuple)), surface),
     st.builds(Begun, st.just("Slice"),
               st.builds(SliceShape, direction=st.sampled_from([(1.0, 0.0, 0.0), (0.5, -2.0, 0.1)]), position=number), surface),
     st.builds(Begun, st.just("Iso"), st.builds(IsoShape, quantity=quantity, value=number), surface),
-    st.builds(Begun, st.just("Points"), st.builds(PointsShape, points=st.lists(vector, min_size=1, max_size=4).map(tuple)), surface),
+    st.builds(Begun, st.just("Points"), st.builds(PointsShape, points=st.lists(vector, min_size=1, max_size=4).map(tuple)), balls),
     st.builds(Begun, st.just("Lines"), st.builds(StreamShape, start=vector, end=vector, count=st.integers(1, 5000)), st.builds(LineLook)))
 edit = st.one_of(
     st.tuples(st.just("add"), begun), st.tuples(st.just("remove"), st.integers(0, 9)), st.tuples(st.just("move"), st.integers(0, 9)),

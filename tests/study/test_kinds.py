@@ -9,9 +9,12 @@ import pytest
 from vtkmodules.vtkIOXML import vtkXMLStructuredGridWriter
 
 from making import cube_points
+from tidal_lens.cutting.points import Points
+from tidal_lens.cutting.surface import Surface
 from tidal_lens.errors import CancelledError
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.formats.bodies import write_stl
+from tidal_lens.formats.clouds import read_cloud
 from tidal_lens.formats.export import save_geometry
 from tidal_lens.formats.registry import open_flow
 from tidal_lens.formats.written import ENDINGS, Geometry
@@ -22,6 +25,7 @@ from tidal_lens.study.files import load_study, save_study
 from tidal_lens.study.formulas import renamed, used_by, with_formula
 from tidal_lens.study.kinds import KINDS
 from tidal_lens.study.kinds.body import new_body
+from tidal_lens.study.kinds.cloud import new_cloud
 from tidal_lens.study.kinds.points import new_points
 from tidal_lens.study.kinds.streamlines import new_seed_list
 from tidal_lens.study.model import Study
@@ -61,6 +65,10 @@ def begun(kind, store, folder):
         faces = np.array([[0, 2, 1, 1], [0, 1, 3, 3], [0, 3, 2, 2], [1, 2, 3, 3]])
         write_stl(folder / "a.stl", Geometry(0.3 + 0.3 * np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]]), faces, None, {}))
         return new_body(folder / "a.stl")
+    if kind.name == "cloud":
+        places = np.array([[0.2, 0.3, 0.4], [0.7, 0.6, 0.5]])
+        save_geometry(folder / "a.vtp", Geometry(places, None, None, {"d": np.array([1.0, 2.0])}))
+        return new_cloud(store, folder / "a.vtp", read_cloud(folder / "a.vtp"))
     return new_points(((0.2, 0.3, 0.4), (0.7, 0.6, 0.5)), "a.csv")
 
 
@@ -84,7 +92,7 @@ def test_it_is_begun_told_and_made(kind, layer, evaluator):
         return
     result = evaluator.evaluate(layer, Token())
     geometry = result.geometry
-    assert isinstance(geometry, Lines) == (layer.shape.geometry == "lines")
+    assert isinstance(geometry, {"lines": Lines, "surface": Surface, "points": Points}[layer.shape.geometry])
     assert len(geometry.points) > 0
     assert geometry.stencil.apply(evaluator.flow.points[:, 0]) == pytest.approx(geometry.points[:, 0], abs=0.02, nan_ok=True)
     assert result.made.nbytes > geometry.points.nbytes
@@ -121,11 +129,11 @@ def test_its_geometry_is_saved(kind, layer, evaluator, tmp_path):
     if layer.shape.geometry == "none":
         pytest.skip("it has none")
     geometry = evaluator.evaluate(layer, Token()).geometry
-    lines = isinstance(geometry, Lines)
+    lines, surface = isinstance(geometry, Lines), isinstance(geometry, Surface)
     for ending in ENDINGS[layer.shape.geometry]:
-        save_geometry(tmp_path / f"out.{ending}", Geometry(geometry.points, None if lines else geometry.faces,
+        save_geometry(tmp_path / f"out.{ending}", Geometry(geometry.points, geometry.faces if surface else None,
                                                            geometry.offsets if lines else None, {}))
-        assert (tmp_path / f"out.{ending}").stat().st_size > 100
+        assert (tmp_path / f"out.{ending}").stat().st_size > 10 * len(geometry.points)
 
 
 @kinds
@@ -195,7 +203,7 @@ def test_a_study_of_schema_1_is_what_it_was():
     assert [(x.id, x.kind, x.look.on) for x in study.layers] == [
         ("wall-1", "wall", "surface"), ("slice-1", "slice", "surface"), ("iso-1", "isosurface", "surface"),
         ("lines-1", "streamlines", "lines"), ("step", "streamlines", "lines"), ("body-1", "body", "surface"),
-        ("points-1", "points", "surface")]
+        ("points-1", "points", "points")]
     cut = study.layers[1].shape
     assert (cut.axis, cut.position, cut.limit, cut.across) == (1, 0.25, "whole", "")
     assert study.layers[2].look.opacity == 0.85

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 
 from driving import click, settle, wait
-from tidal_lens.app.imports import points_in
+from tidal_lens.formats.clouds import columns_of_points
 from tidal_lens.formats.csv_tables import Table
 from tidal_lens.formats.registry import open_flow
 from tidal_lens.study.files import load_study
@@ -64,7 +64,7 @@ def test_a_list_of_points_becomes_seeds_or_points(window, tmp_path):
     flow = window.document.flow
     points = np.vstack([inside(flow, 12), flow.bounds[1] + flow.size])
     path = tmp_path / "taps.csv"
-    path.write_text("tap,X [m],Y [m],Z [m],Cp\n" + "\n".join(f"{n},{x},{y},{z},0.5" for n, (x, y, z) in enumerate(points)))
+    path.write_text("tap,X [m],Y [m],Z [m],Cp\n" + "\n".join(f"{n},{x},{y},{z},{0.5 * n * n}" for n, (x, y, z) in enumerate(points)))
     window.document.open_path(path)
     wait(lambda: any("13 points" in t for t in texts(window)), "the question")
     press(window, "Seeds of streamlines")
@@ -84,13 +84,14 @@ def test_a_list_of_points_becomes_seeds_or_points(window, tmp_path):
     press(window, "Points to show")
     settle(window)
     layer = window.document.chosen_layer
-    assert layer.kind == "points"
+    assert layer.kind == "cloud"
+    assert layer.look.colour_by == "own:Cp"
     window.cards.colour_by("file:Pressure")
     settle(window)
-    colours = window.document.asking.results[layer.id].colours.reshape(13, 6)
-    assert np.isnan(colours[-1]).all(), "outside the flow there is no value"
-    assert (np.ptp(colours[:12], axis=1) == 0.0).all()
-    assert "13 points from taps.csv" in window.deck.cards[layer.id].toolTip()
+    colours = window.document.asking.results[layer.id].colours
+    assert np.isnan(colours[-1]), "outside the flow there is no value"
+    assert np.isfinite(colours[:12]).all()
+    assert "taps.csv" in window.deck.cards[layer.id].toolTip()
     press_count = len(window.document.study.layers)
     window.act("undo")
     window.act("undo")
@@ -101,8 +102,8 @@ def test_columns_of_places_are_told_by_their_names():
     values = np.arange(12.0).reshape(3, 4)
     for names in (("x", "y", "z", "p"), ("X", "Y", "Z", "p"), ("CoordinateX", "CoordinateY", "CoordinateZ", "p"),
                   ("Points:0", "Points:1", "Points:2", "p"), ("x [mm]", "y [mm]", "z [mm]", "p")):
-        np.testing.assert_array_equal(points_in(Table(names, values)), values[:, :3])
-    assert points_in(Table(("iteration", "x", "y", "p"), values)) is None
+        assert columns_of_points(Table(names, values)) == list(names[:3])
+    assert columns_of_points(Table(("iteration", "x", "y", "p"), values)) is None
 
 
 @pytest.mark.gui

@@ -14,6 +14,7 @@ from tidal_lens.app.imports import Imports
 from tidal_lens.formats.registry import FORMATS
 from tidal_lens.formats.written import ENDINGS
 from tidal_lens.study.files import SUFFIX
+from tidal_lens.study.kinds.kind import Kind
 
 
 class FileDialogs:
@@ -63,6 +64,11 @@ class FileDialogs:
         self._ask("Open a result or a study", self._document.open_path, path, filters=[
             f"Results and studies ({patterns} *{SUFFIX})", "Bodies, points and histories (*.stl *.ply *.obj *.csv *.dat *.txt)",
             "All files (*)"])
+
+    def lay(self, kind: Kind, path: str = "") -> None:
+        """Lay something from a file into the flow, asking for it where none is given."""
+        take = {"body": self._imports.open_body, "cloud": self._imports.open_cloud}[kind.name]
+        self._ask(f"Lay into the flow: {kind.tiles[0].name.lower()}", take, path, filters=[*kind.files, "All files (*)"])
 
     def save_flow(self, path: str = "") -> None:
         """Save the flow as data, asking for a name where none is given."""

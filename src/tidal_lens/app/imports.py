@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -14,37 +13,28 @@ from PyQt6.QtCore import QObject
 from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
-from tidal_lens.cutting.surface import Surface
+from tidal_lens.cutting.points import Points
 from tidal_lens.errors import TidalLensError
+from tidal_lens.formats.clouds import columns_of_points, moments_of, read_cloud
 from tidal_lens.formats.csv_tables import Table, read_table, write_table
 from tidal_lens.formats.export import save_flow, save_geometry
 from tidal_lens.formats.written import Geometry, flow_data
+from tidal_lens.quantities.names import FILE, OWN
 from tidal_lens.study.evaluate import Evaluated, Evaluator, quantities_on_keys
 from tidal_lens.study.kinds.body import new_body
-from tidal_lens.study.kinds.points import new_points
+from tidal_lens.study.kinds.cloud import new_cloud
+from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.kinds.streamlines import new_seed_list
 from tidal_lens.tracing.streamlines import Lines
 from tidal_lens.work import Token
 
-_AXIS = {axis: re.compile(rf"^(coordinate|points?|pos|position)?[ _:.]*({axis}|{n})([ _]*[\[(].*)?$", re.IGNORECASE)
-         for n, axis in enumerate("xyz")}
-_MOST = {"seeds": 5000, "points": 20000}
+_MOST_SEEDS = 5000
 
 
 @dataclass(frozen=True, eq=False)
 class _Read:
     table: Table
     points: NDArray[np.float64] | None
-
-
-def points_in(table: Table) -> NDArray[np.float64] | None:
-    """Rows of the columns x, y, z, shape (n, 3); None where there are no such columns, or no complete row."""
-    columns = [next((n for n in table.names if _AXIS[axis].match(n.strip())), None) for axis in "xyz"]
-    if any(c is None for c in columns) or len(set(columns)) != 3:
-        return None
-    points = np.column_stack([table.column(c) for c in columns if c is not None])
-    points = points[np.isfinite(points).all(axis=1)]
-    return points if len(points) else None
 
 
 class Imports(QObject):
@@ -68,7 +58,9 @@ class Imports(QObject):
         """Read a table: a history, or, if it has columns x, y and z, what the user says."""
         def work(_token: Token) -> _Read:
             table = read_table(path)
-            return _Read(table, points_in(table))
+            columns = columns_of_points(table)
+            points = np.column_stack([table.column(c) for c in columns]) if columns is not None else None
+            return _Read(table, points[np.isfinite(points).all(axis=1)] if points is not None else None)
 
         def done(read: _Read) -> None:
             if read.points is None or self.document.flow is None:
@@ -76,8 +68,8 @@ class Imports(QObject):
                 return
             text = f"{path.name} holds {len(read.points):,} points. What are they?"
             self.document.noticed.emit(Notice("note", text, (
-                ("Seeds of streamlines", partial(self._take, "seeds", read.points, path.name)),
-                ("Points to show", partial(self._take, "points", read.points, path.name)),
+                ("Seeds of streamlines", partial(self._take_seeds, read.points, path.name)),
+                ("Points to show", partial(self.open_cloud, path)),
                 ("A history", partial(self._history, path)))))
 
         self.document.jobs.submit(Slot("table"), f"Reading {path.name}", work, done, self._tell)
@@ -85,17 +77,32 @@ class Imports(QObject):
     def _history(self, path: Path) -> None:
         self.document.edit(self.document.study.with_(history=str(path.resolve())), "Open history")
 
-    def _take(self, what: str, points: NDArray[np.float64], source: str) -> None:
+    def open_cloud(self, path: Path) -> None:
+        """Lay particles or points with values of their own into the flow."""
+        evaluator = self.document.evaluator
+        if evaluator is None:
+            self._tell(TidalLensError("Particles are laid into a flow, and none is open.", str(path), "Open a result first."))
+            return
+
+        def work(token: Token) -> Begun:
+            first = min(moments_of(path), key=lambda m: m[1].name != path.name)
+            return new_cloud(evaluator.store, path.resolve(), read_cloud(first[1], token))
+
+        def done(begun: Begun) -> None:
+            if self.document.flow is evaluator.flow:
+                self.document.add(begun)
+
+        self.document.jobs.submit(Slot("cloud", str(path)), f"Reading {path.name}", work, done, self._tell)
+
+    def _take_seeds(self, points: NDArray[np.float64], source: str) -> None:
         evaluator = self.document.evaluator
         if evaluator is None:
             return
-        most = _MOST[what]
-        if len(points) > most:
+        if len(points) > _MOST_SEEDS:
             # Evenly chosen: the whole list stays represented.
-            points = points[np.linspace(0, len(points) - 1, most).astype(int)]
-            self.document.noticed.emit(Notice("warn", f"Of {source} every so many a point is taken, {most:,} in all."))
-        listed = tuple((float(x), float(y), float(z)) for x, y, z in points)
-        self.document.add(new_seed_list(evaluator.store, listed, source) if what == "seeds" else new_points(listed, source))
+            points = points[np.linspace(0, len(points) - 1, _MOST_SEEDS).astype(int)]
+            self.document.noticed.emit(Notice("warn", f"Of {source} every so many a point is taken, {_MOST_SEEDS:,} in all."))
+        self.document.add(new_seed_list(evaluator.store, tuple((float(x), float(y), float(z)) for x, y, z in points), source))
 
     # -- saving ----------------------------------------------------------------------------------------------
 
@@ -111,7 +118,7 @@ class Imports(QObject):
         evaluator = self.document.evaluator
         if evaluator is None:
             return
-        names = [n for n in self.quantities_in_use() if not n.startswith("file:")]
+        names = [n for n in self.quantities_in_use() if not n.startswith(FILE)]
 
         def work(token: Token) -> Path:
             save_flow(path, flow_data(evaluator.flow, _values(evaluator, names, token)))
@@ -155,6 +162,8 @@ def _values(evaluator: Evaluator, names: list[str], token: Token) -> dict[str, N
     """Node values by the titles of quantities."""
     out: dict[str, NDArray[np.float64]] = {}
     for name in names:
+        if name.startswith(OWN):
+            continue
         out[evaluator.store.describe(name).title] = evaluator.store.values(name, token)
         token.check()
     return out
@@ -166,5 +175,6 @@ def geometry_of(result: Evaluated, values: dict[str, NDArray[np.float64]]) -> Ge
     own = {name: geometry.stencil.apply(v) for name, v in values.items()}
     if isinstance(geometry, Lines):
         return Geometry(geometry.points, None, geometry.offsets, {"time": geometry.time, **own})
-    assert isinstance(geometry, Surface)
+    if isinstance(geometry, Points):
+        return Geometry(geometry.points, None, None, {**geometry.own, **{n: v for n, v in own.items() if n not in geometry.own}})
     return Geometry(geometry.points, geometry.faces, None, own)

@@ -16,6 +16,7 @@ from tidal_lens.flow.faces import split_sides
 from tidal_lens.flow.roles import without_a_role
 from tidal_lens.formats.beside import results_of
 from tidal_lens.formats.bodies import SUFFIXES
+from tidal_lens.formats.clouds import TABLES, is_cloud
 from tidal_lens.formats.numbered import siblings
 from tidal_lens.formats.reading import TooLargeError
 from tidal_lens.quantities.gradients import prepare_gradients
@@ -27,7 +28,6 @@ from tidal_lens.work import Token
 
 _WHOLE = ReadingSetting()
 _Ways = tuple[tuple[str, Callable[[], None]], ...]
-TABLES = (".csv", ".dat", ".txt")
 
 
 @dataclass(frozen=True, eq=False)
@@ -95,10 +95,17 @@ class Openings:
             if isinstance(error, TooLargeError):
                 actions = self._ways_to_less(path, error, reading, numbered=many)
 
-            def tell(belongs: list[Path]) -> None:
+            def look_again(_token: Token) -> tuple[list[Path], bool]:
+                return results_of(path), is_cloud(path)
+
+            def tell(found: tuple[list[Path], bool]) -> None:
+                belongs, particles = found
+                if particles:
+                    document.offered.emit(path)
+                    return
                 document.noticed.emit(Notice("bad", str(error), (*actions, *self._ways_to_whole(belongs))))
 
-            document.jobs.submit(Slot("beside"), "Looking beside it", lambda _token: results_of(path), tell, lambda _error: tell([]))
+            document.jobs.submit(Slot("beside"), "Looking beside it", look_again, tell, lambda _error: tell(([], False)))
 
         document.jobs.submit(Slot("case"), f"Opening {path.name}", work, lambda opened: self._adopt(opened, file), failed)
 

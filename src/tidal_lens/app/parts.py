@@ -390,13 +390,20 @@ class Check(QCheckBox):
         self.setToolTip(tip)
         self.clicked.connect(lambda on: act(bool(on)))
 
+    def _box(self) -> int:
+        """Width of all but the text."""
+        return super().sizeHint().width() - self.fontMetrics().horizontalAdvance(self.text())
+
+    def sizeHint(self) -> QSize:
+        """As if nothing were cut."""
+        return QSize(self._box() + self.fontMetrics().horizontalAdvance(self._whole) + 1, super().sizeHint().height())
+
     def minimumSizeHint(self) -> QSize:
-        size = super().minimumSizeHint()
-        return QSize(min(size.width(), _LEAST), size.height())
+        return QSize(min(self.sizeHint().width(), _LEAST), super().minimumSizeHint().height())
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
-        shown = self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideMiddle, max(self.width() - 30, 20))
+        shown = self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideMiddle, max(self.width() - self._box(), 20))
         if shown != self.text():
             self.setText(shown)
             self.setToolTip(self._tip if shown == self._whole else f"{self._whole}: {self._tip}")

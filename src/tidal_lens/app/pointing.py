@@ -1,4 +1,4 @@
-"""Which line is under the pointer: all points of all lines are laid out for a camera in the background, once."""
+"""Which line or particle is under the pointer: all points of all of them are laid out for a camera in the background, once."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from PyQt6.QtCore import QPointF
 
 from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
+from tidal_lens.cutting.points import Points
 from tidal_lens.scene.camera import Camera
 from tidal_lens.tracing.streamlines import Lines
 from tidal_lens.work import Token
@@ -20,23 +21,23 @@ _REACH = 5.0  # pixels
 
 @dataclass(frozen=True, eq=False)
 class _Laid:
-    """Points of some lines on the screen: a tree of their places, and the depth of each."""
+    """Points of some lines or particles on the screen: a tree of their places, and the depth of each."""
 
-    lines: Lines
+    of: Lines | Points
     tree: Any
     depth: Any
     points: Any
 
 
 class Pointing:
-    """Finds lines at places of the view.
+    """Finds lines and particles at places of the view.
 
     Parameters
     ----------
     document : Document
-        Its drawn lines are found.
+        Its drawn lines and particles are found.
     ready : callable
-        Called when the lines have been laid out for the camera that was asked for.
+        Called when they have been laid out for the camera that was asked for.
     """
 
     def __init__(self, document: Document, ready: Callable[[], None]) -> None:
@@ -46,7 +47,7 @@ class Pointing:
         self._asked: tuple[object, ...] = ()
 
     def line_at(self, camera: Camera, size: tuple[int, int], at: QPointF, front: Callable[[], float]) -> str:
-        """What is to be told of the line at a place, nothing where there is none or it is not known yet.
+        """What is to be told of the line or particle at a place, nothing where there is none or it is not known yet.
 
         Parameters
         ----------
@@ -60,7 +61,7 @@ class Pointing:
             Depth of what is seen there: lines behind it are not.
         """
         drawn = self._drawn()
-        key = (id(camera), size, tuple(id(lines) for lines in drawn))
+        key = (id(camera), size, tuple(map(id, drawn)))
         if key != self._key:
             self._ask(key, camera, size, drawn)
             return ""
@@ -71,15 +72,15 @@ class Pointing:
             gap = np.hypot(laid.tree.data[near, 0] - at.x(), laid.tree.data[near, 1] - at.y())
             best = near[int(gap.argmin())]
             if laid.depth[best] <= front() * 1.01:
-                return laid.lines.describe(int(np.searchsorted(laid.lines.offsets, laid.points[best], side="right")) - 1)
+                return laid.of.told_at(int(laid.points[best]))
         return ""
 
-    def _drawn(self) -> list[Lines]:
+    def _drawn(self) -> list[Lines | Points]:
         study, results = self._document.study, self._document.asking.results
         found = [results[layer.id].geometry for layer in study.layers if layer.id in results and study.is_drawn(layer)]
-        return [lines for lines in found if isinstance(lines, Lines) and lines.n_lines]
+        return [one for one in found if isinstance(one, Lines | Points) and len(one.points)]
 
-    def _ask(self, key: tuple[object, ...], camera: Camera, size: tuple[int, int], drawn: list[Lines]) -> None:
+    def _ask(self, key: tuple[object, ...], camera: Camera, size: tuple[int, int], drawn: list[Lines | Points]) -> None:
         if key == self._asked:
             return
         self._asked = key
@@ -91,11 +92,11 @@ class Pointing:
             from scipy.spatial import cKDTree
 
             out = []
-            for lines in drawn:
+            for one in drawn:
                 token.check()
-                pixels, depth = camera.project(lines.points, *size)
+                pixels, depth = camera.project(one.points, *size)
                 seen = np.flatnonzero((depth > 0) & (pixels >= -_REACH).all(axis=1) & (pixels <= np.array(size) + _REACH).all(axis=1))
-                out.append(_Laid(lines, cKDTree(pixels[seen]), depth[seen], seen))
+                out.append(_Laid(one, cKDTree(pixels[seen]), depth[seen], seen))
             return tuple(out)
 
         def done(laid: tuple[_Laid, ...]) -> None:

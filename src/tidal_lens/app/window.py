@@ -35,6 +35,7 @@ from tidal_lens.app.notices import Notice
 from tidal_lens.app.view import FlowView
 from tidal_lens.demo.kittiwake import ASSETS
 from tidal_lens.formats.bodies import SUFFIXES
+from tidal_lens.formats.clouds import TABLES
 from tidal_lens.memory import say_limit
 from tidal_lens.study.kinds.kind import Kind
 
@@ -179,8 +180,11 @@ class Window(QMainWindow):
     # -- layers ----------------------------------------------------------------------------------------------
 
     def add(self, kind: Kind, argument: str = "") -> None:
-        """Begin a layer."""
-        self.document.begin(kind, argument)
+        """Begin a layer; of what begins from a file, an argument is its path."""
+        if kind.files:
+            self.files.lay(kind, argument)
+        else:
+            self.document.begin(kind, argument)
         if kind.station and not self.bench.station.cards:
             self.show_station(kind.station)
 
@@ -189,6 +193,8 @@ class Window(QMainWindow):
     def _take_offer(self, path: Path) -> None:
         if path.suffix.lower() in SUFFIXES:
             self.imports.open_body(path)
+        elif path.suffix.lower() not in TABLES:
+            self.imports.open_cloud(path)
         else:
             self.imports.open_table(path)
 

@@ -82,6 +82,45 @@ def even_places(surface: Surface, spacing: float) -> Places:
     return Places(np.einsum("nc,ncd->nd", shares, surface.points[corners]), normals, corners, shares)
 
 
+def places_at(points: Vec, a: NDArray[np.int64], b: NDArray[np.int64], t: Vec) -> Places:
+    """Places between pairs of points, a share t (n,) of the way from each of a to each of b; nothing lies across there."""
+    share = t[:, None]
+    return Places(points[a] + share * (points[b] - points[a]), np.zeros((len(a), 3)), np.column_stack([a, b, b]),
+                  np.column_stack([1.0 - t, t, np.zeros(len(t))]))
+
+
+def thinned(points: Vec, spacing: float) -> NDArray[np.int64]:
+    """Numbers of points (n, 3) of which no two share a cell of a cubic grid of a spacing: the first of each cell."""
+    if len(points) == 0:
+        return np.empty(0, np.int64)
+    cell = np.floor((points - points.min(axis=0)) / spacing).astype(np.int64)
+    return np.sort(np.unique(cell, axis=0, return_index=True)[1]).astype(np.int64)
+
+
+def along_lines(points: Vec, offsets: NDArray[np.int64], spacing: float) -> tuple[NDArray[np.int64], NDArray[np.int64], Vec]:
+    """Places evenly apart along lines, from half a spacing on: the point before each, that after it, and the share between."""
+    steps = np.linalg.norm(np.diff(points, axis=0), axis=1)
+    steps[offsets[1:-1] - 1] = 0.0  # from one line to the next
+    far = np.concatenate([[0.0], np.cumsum(steps)])
+    first, last = far[offsets[:-1]], far[offsets[1:] - 1]
+    many = np.floor((last - first) / spacing + 0.5).astype(np.int64)
+    line = np.repeat(np.arange(len(many)), many)
+    rank = np.arange(len(line)) - np.repeat(np.cumsum(many) - many, many)
+    at = first[line] + (rank + 0.5) * spacing
+    b = np.clip(np.searchsorted(far, at, side="left"), offsets[line] + 1, offsets[line + 1] - 1)
+    a = b - 1
+    gap = far[b] - far[a]
+    return a, b, np.clip(np.divide(at - far[a], gap, out=np.zeros(len(at)), where=gap > 0.0), 0.0, 1.0)
+
+
+def across(vectors: Vec) -> Vec:
+    """A unit vector across each of vectors (n, 3)."""
+    least = np.eye(3)[np.abs(vectors).argmin(axis=1)] if len(vectors) else np.empty((0, 3))
+    out = np.cross(vectors, least)
+    size = np.linalg.norm(out, axis=1)[:, None]
+    return np.asarray(np.divide(out, size, out=np.zeros_like(out), where=size > 0.0))
+
+
 def part_of(vectors: Vec, normals: Vec, part: str) -> Vec:
     """Vectors (n, 3) as they are (``true``), or only their part ``along`` or ``across`` a surface; nothing where they are not finite."""
     v = np.where(np.isfinite(vectors).all(axis=1, keepdims=True), vectors, 0.0)

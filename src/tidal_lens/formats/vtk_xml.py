@@ -17,7 +17,7 @@ from tidal_lens.errors import FileError
 from tidal_lens.flow.case import Flow
 from tidal_lens.formats.assemble import Part, assemble
 from tidal_lens.formats.reading import MissingMomentError, wants_block
-from tidal_lens.formats.vtk_xml_data import read_data
+from tidal_lens.formats.vtk_xml_data import Vertices, read_data, read_vertices
 from tidal_lens.formats.vtk_xml_file import DAMAGED
 from tidal_lens.formats.xml_safe import linked_file, parse_xml
 from tidal_lens.work import Token, in_turn
@@ -56,6 +56,35 @@ def open_file(path: Path, token: Token, anyway: bool, step: int = 0) -> Flow:
         parts += _parts_of(file, name or file.stem, "", token)
         token.report((number + 1) / len(moments[step]))
     return assemble(path, parts, anyway, (times, step))
+
+
+def collection(path: Path) -> list[tuple[float, Path]]:
+    """Times and first files of a collection.
+
+    Raises
+    ------
+    FileError
+        It is damaged, or names no files.
+    """
+    times, moments = _moments(path)
+    return [(time, files[0][1]) for time, files in zip(times, moments, strict=True)]
+
+
+def point_pieces(path: Path) -> list[Vertices]:
+    """Points with values of a file of particles, whole or in pieces.
+
+    Raises
+    ------
+    FileError
+        It is damaged, or is of another kind.
+    """
+    kind = _checked_kind(path)
+    if kind in _READERS:
+        return read_vertices(path, kind)
+    if kind not in _PIECES:
+        raise FileError(f"Particles are not read from a file of type {kind}.", str(path), "Open one of the files that it names.")
+    return [v for piece in _pieces(path, kind) if piece.is_file() and _checked_kind(piece) in _READERS
+            for v in read_vertices(piece, _checked_kind(piece))]
 
 
 def _missing(file: Path, index: Path) -> Part:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +19,7 @@ from tidal_lens.formats.vtk_xml_file import XmlArray, XmlFile, XmlPiece
 from tidal_lens.work import checkpoint
 
 _GHOST = "vtkGhostType"
+_POLY_VERTEX = 2  # the greatest type of cell that is of vertices
 _HIDDEN = 1 | 32  # duplicated in another piece, or hidden
 _FORMS: dict[str, Form] = {"ImageData": "uniform", "RectilinearGrid": "rectilinear", "StructuredGrid": "curvilinear"}
 
@@ -45,6 +47,52 @@ def read_data(path: Path, kind: str) -> list[Solid | Sheet | None]:
             return [_structured(file, piece, _FORMS[kind], facts) for piece in file.pieces]
         make = _unstructured if kind == "UnstructuredGrid" else _surface
         return [make(file, piece, facts) for piece in file.pieces]
+
+
+@dataclass(frozen=True, eq=False)
+class Vertices:
+    """Points (n, 3) of a piece whose cells are vertices, and values at them: (n,), or (n, c)."""
+
+    points: NDArray[np.float64]
+    values: dict[str, NDArray[Any]]
+
+
+def read_vertices(path: Path, kind: str) -> list[Vertices]:
+    """Points and values of each piece of a file of particles; none of a piece with other cells than vertices.
+
+    Raises
+    ------
+    FileError
+        It is damaged, or contradicts itself.
+    """
+    with XmlFile(path, kind) as file:
+        return [_vertices(file, piece) for piece in file.pieces if _is_of_vertices(file, piece)]
+
+
+def _is_of_vertices(file: XmlFile, piece: XmlPiece) -> bool:
+    if file.kind == "PolyData":
+        return all(_whole(file, piece, f"NumberOf{other}") == 0 for other in ("Lines", "Strips", "Polys"))
+    if file.kind != "UnstructuredGrid":
+        return False
+    count = _whole(file, piece, "NumberOfCells")
+    return count == 0 or bool((_listed(file, piece, "Cells", "types", count) <= _POLY_VERTEX).all())
+
+
+def _vertices(file: XmlFile, piece: XmlPiece) -> Vertices:
+    count = _whole(file, piece, "NumberOfPoints")
+    cells = _whole(file, piece, "NumberOfVerts" if file.kind == "PolyData" else "NumberOfCells")
+    if count == 0:
+        return Vertices(np.empty((0, 3)), {})
+    claim(24 * count, file.path.name)
+    fields, _own = _fields(file, piece, count, cells)
+    nodes = _listed(file, piece, "Verts" if file.kind == "PolyData" else "Cells", "connectivity") if cells == count else None
+    values = {}
+    for field in fields:
+        if field.place == "node":
+            values[field.name] = field.values
+        elif nodes is not None and np.array_equal(nodes, np.arange(count)):  # one vertex a point: its values are the point's
+            values.setdefault(field.name, field.values)
+    return Vertices(_points(file, piece, count), values)
 
 
 def _facts(file: XmlFile) -> dict[str, Any]:

@@ -177,10 +177,13 @@ def _geometry(geometry: Geometry) -> _Writer:
     lines = 0 if geometry.offsets is None else len(geometry.offsets) - 1
     polygons = 0 if geometry.faces is None else len(geometry.faces)
     out.lines.append("<PolyData>")
-    out.lines.append(f'<Piece NumberOfPoints="{len(geometry.points)}" NumberOfVerts="0" NumberOfLines="{lines}" NumberOfStrips="0" '
-                     f'NumberOfPolys="{polygons}">')
+    vertices = len(geometry.points) if geometry.offsets is None and geometry.faces is None else 0
+    out.lines.append(f'<Piece NumberOfPoints="{len(geometry.points)}" NumberOfVerts="{vertices}" NumberOfLines="{lines}" '
+                     f'NumberOfStrips="0" NumberOfPolys="{polygons}">')
     out.section("PointData", geometry.values)
     out.section("Points", {"Points": geometry.points})
+    if vertices:
+        out.section("Verts", {"connectivity": np.arange(vertices), "offsets": np.arange(1, vertices + 1)})
     if geometry.offsets is not None:
         out.section("Lines", {"connectivity": np.arange(len(geometry.points)), "offsets": geometry.offsets[1:]})
     if geometry.faces is not None:
@@ -192,7 +195,7 @@ def _geometry(geometry: Geometry) -> _Writer:
 
 
 def write_geometry(path: Path, geometry: Geometry) -> None:
-    """Write a surface or lines as ``.vtp``.
+    """Write a surface, lines or points as ``.vtp``.
 
     Raises
     ------

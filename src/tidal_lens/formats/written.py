@@ -17,7 +17,7 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.scratch import filling, writing
 
 # How geometry can be written; the first is usual.
-ENDINGS: dict[str, tuple[str, ...]] = {"surface": ("vtp", "ply", "stl", "csv"), "lines": ("vtp", "csv")}
+ENDINGS: dict[str, tuple[str, ...]] = {"surface": ("vtp", "ply", "stl", "csv"), "lines": ("vtp", "csv"), "points": ("vtp", "csv")}
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,16 +41,16 @@ class FlowData:
 
 @dataclass(frozen=True, eq=False)
 class Geometry:
-    """A surface or lines with values.
+    """A surface, lines or points with values.
 
     Attributes
     ----------
     points : ndarray, shape (n, 3)
         Points.
     faces : ndarray, shape (m, 4), or None
-        Corners; a triangle repeats its last. None for lines.
+        Corners; a triangle repeats its last. None for all else.
     offsets : ndarray, shape (lines + 1,), or None
-        First point of each line. None for surfaces.
+        First point of each line. None for all else.
     values : mapping
         Values at the points, shape (n,) or (n, 3).
     """

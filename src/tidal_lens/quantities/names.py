@@ -18,6 +18,7 @@ from tidal_lens.quantities.methods import Methods, unit_vector
 from tidal_lens.quantities.units import METRE, NUMBER, Unit, unit_of
 
 FILE, FORMULA, CONST = "file:", "formula:", "const:"
+OWN = "own:"  # what a card brings along: no quantity of the flow
 AIR = 287.05287  # [J/(kg K)], U.S. Standard Atmosphere 1976
 _SHAPES: dict[int, Shape] = {1: "scalar", 3: "vector", 9: "tensor"}
 # Roles: identifiers, whether a vector, SI unit.

@@ -3,7 +3,12 @@
 from __future__ import annotations
 
 import difflib
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
 
 from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.case import Flow
@@ -11,9 +16,9 @@ from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN, Scale
 from tidal_lens.quantities.formula.tree import Formula, FormulaError
 from tidal_lens.quantities.methods import AVERAGING, Methods
-from tidal_lens.quantities.names import FILE, FORMULA
+from tidal_lens.quantities.names import FILE, FORMULA, OWN
 from tidal_lens.quantities.rests import Rests
-from tidal_lens.quantities.spread import Distribution
+from tidal_lens.quantities.spread import Distribution, distribution_of
 
 NEAR_ONE = 0.9  # Mach number
 AXES = ("x", "y", "z")
@@ -72,6 +77,8 @@ class Offer(Rests):
         self._offered: dict[str, Quantity] | None = None
         self._spread: dict[str, Distribution] = {}
         self._coarse: dict[str, Distribution] = {}
+        self._own: dict[str, Mapping[str, NDArray[Any]]] = {}
+        self._own_spread: dict[str, tuple[tuple[int, ...], Distribution]] = {}
         super().__init__(flow, reference, methods)
 
     def quantities(self) -> tuple[Quantity, ...]:
@@ -123,7 +130,7 @@ class Offer(Rests):
         MissingQuantityError
             There is none of that name.
         """
-        found = self._all().get(name)
+        found = self._of_card(name) if name.startswith(OWN) else self._all().get(name)
         if found is None:
             close = difflib.get_close_matches(name, list(self._all()), 1)
             raise MissingQuantityError(f"There is no quantity {name!r} in this result.", self.flow.title,
@@ -133,6 +140,34 @@ class Offer(Rests):
         if found.scale == "mach" and not self._comes_near_one(name):
             return replace(found, scale="even")
         return found
+
+    # -- what cards bring along ---------------------------------------------------------------------------------
+
+    def note_own(self, card: str, values: Mapping[str, NDArray[Any]]) -> None:
+        """Values (n,) or vectors (n, 3) that a card brings along, by their names: its particles' diameters."""
+        self._own[card] = values
+
+    def own_of(self, card: str) -> tuple[Quantity, ...]:
+        """What a card brings along."""
+        return tuple(replace(self._of_card(OWN + name), components=1 if values.ndim == 1 else 3)
+                     for name, values in self._own.get(card, {}).items())
+
+    @staticmethod
+    def _of_card(name: str) -> Quantity:
+        title = name[len(OWN):]
+        title = title[:1].upper() + title[1:]
+        return Quantity(name, title, title, "", "Of the card", f"{title}, which the card brings along", "even", made="own values")
+
+    def own_distribution(self, name: str, cards: Sequence[str]) -> Distribution | None:
+        """How such values are spread over some cards, each point counting as one; None where none of them has come yet."""
+        there = [self._own[card][name[len(OWN):]] for card in cards if name[len(OWN):] in self._own.get(card, ())]
+        if not there:
+            return None
+        basis, ready = tuple(map(id, there)), self._own_spread.get(name)
+        if ready is None or ready[0] != basis:
+            ready = self._own_spread[name] = basis, distribution_of(np.concatenate(there))
+            self._spread[name] = ready[1]
+        return ready[1]
 
     def _has_two_signs(self, name: str) -> bool:
         """Whether a quantity of unknown meaning lies on both sides of zero, so that zero is worth a colour of its own."""

@@ -22,6 +22,7 @@ from tidal_lens.quantities.names import (
     CONST,
     FILE,
     FORMULA,
+    OWN,
     ROLES,
     catalogue_formula,
     constant,
@@ -138,6 +139,8 @@ class Rests(Book):
         return ready
 
     def _sign(self, key: str) -> frozenset[tuple[object, ...]]:
+        if key.startswith(OWN):
+            return frozenset()
         if key.startswith(CONST):
             return frozenset({(key, constant(key[len(CONST):], self.flow, self.reference, self.methods))})
         text = dict(self.methods.formulas).get(key[len(FORMULA):]) if key.startswith(FORMULA) else None

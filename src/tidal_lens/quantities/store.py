@@ -66,6 +66,7 @@ class QuantityStore(Offer):
         """A store with another free stream or other choices; values that do not depend on them are taken along."""
         other = QuantityStore(self.flow, reference, methods, moments=self.moments)
         other._spread = {n: d for n, d in list(self._spread.items()) if self.signature(n) == other.signature(n)}
+        other._own = dict(self._own)
         for name, values in self._kept.items():
             if self.signature(name) == other.signature(name):
                 other._kept.put(name, values)

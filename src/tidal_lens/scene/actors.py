@@ -12,9 +12,11 @@ from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkPolyDataNormals
 from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper
 
+from tidal_lens.scene.balls import MOST, ball, balls
 from tidal_lens.scene.palettes import parse
-from tidal_lens.scene.scene import ColourMap, Item, LinesItem, SurfaceItem
+from tidal_lens.scene.scene import BallsItem, ColourMap, Item, LinesItem, SurfaceItem
 
+_DOT = 3.0  # pixels of a ball where there are very many
 _NO_VALUE = (0.62, 0.62, 0.62, 1.0)
 
 
@@ -43,6 +45,8 @@ class Drawn:
             return True
         if type(item) is not type(old) or item.points is not old.points:
             return False
+        if isinstance(item, BallsItem) and isinstance(old, BallsItem) and item.radii is not old.radii:
+            return False
         if isinstance(item, SurfaceItem) and isinstance(old, SurfaceItem) and (
                 item.faces is not old.faces or item.shaded != old.shaded):
             return False
@@ -56,7 +60,10 @@ class Drawn:
         if item.values is None or item.colours is None:
             self.mapper.ScalarVisibilityOff()
             return
-        array = numpy_to_vtk(np.ascontiguousarray(item.values, dtype=np.float32), deep=1)
+        values = np.ascontiguousarray(item.values, dtype=np.float32)
+        if isinstance(item, BallsItem) and len(values) <= MOST:
+            values = np.repeat(values, len(ball(len(values))[0]))
+        array = numpy_to_vtk(values, deep=1)
         array.SetName("value")
         self._data.GetPointData().SetScalars(array)
         _fill(self.table, item.colours)
@@ -76,6 +83,14 @@ class Drawn:
             self.actor.SetPickable(item.pickable)
             return
         look.SetOpacity(item.opacity)
+        if isinstance(item, BallsItem):
+            look.SetInterpolationToPhong()
+            look.SetLighting(len(item.points) <= MOST)
+            look.SetPointSize(_DOT)
+            look.SetAmbient(0.42)
+            look.SetDiffuse(0.70)
+            look.SetSpecular(0.0)
+            return
         look.SetEdgeVisibility(item.mesh_lines)
         look.SetEdgeColor(0.16, 0.22, 0.26)
         look.SetLineWidth(0.7)
@@ -100,6 +115,8 @@ def _fill(table: Any, colours: ColourMap) -> None:
 
 
 def _poly_data(item: Item) -> Any:
+    if isinstance(item, BallsItem):
+        return _ball_data(item)
     data = vtkPolyData()
     points = vtkPoints()
     points.SetData(numpy_to_vtk(np.ascontiguousarray(item.points), deep=1))
@@ -113,6 +130,22 @@ def _poly_data(item: Item) -> Any:
     keep[triangle, 3] = False
     data.SetPolys(_cells(np.concatenate([[0], np.cumsum(np.where(triangle, 3, 4))]), faces[keep]))
     return _with_normals(data) if item.shaded else data
+
+
+def _ball_data(item: BallsItem) -> Any:
+    """Balls as triangles; dots where there are very many."""
+    data, points, count = vtkPolyData(), vtkPoints(), len(item.points)
+    if count > MOST:
+        points.SetData(numpy_to_vtk(item.points.astype(np.float32), deep=1))
+        data.SetPoints(points)
+        data.SetVerts(_cells(np.arange(count + 1), np.arange(count)))
+        return data
+    places, normals, faces = balls(item.points, item.radii)
+    points.SetData(numpy_to_vtk(places, deep=1))
+    data.SetPoints(points)
+    data.SetPolys(_cells(np.arange(0, faces.size + 1, 3), faces.ravel()))
+    data.GetPointData().SetNormals(numpy_to_vtk(normals, deep=1))
+    return data
 
 
 def _cells(offsets: NDArray[np.int64], connectivity: NDArray[np.int64]) -> Any:

@@ -15,7 +15,7 @@ from tidal_lens.errors import RenderError
 from tidal_lens.scene.actors import Drawn
 from tidal_lens.scene.camera import Camera
 from tidal_lens.scene.palettes import parse
-from tidal_lens.scene.scene import Item, Scene, SurfaceItem, shown_items, thicker
+from tidal_lens.scene.scene import Item, LinesItem, Scene, SurfaceItem, shown_items, thicker
 from tidal_lens.scene.texture import Streaks, directions, laid_over, smeared
 
 SMALL = (264, 120)
@@ -74,7 +74,7 @@ class _Window:
                 self.renderer.RemoveActor(there.actor)
             self.drawn[name] = Drawn(item)
             self.renderer.AddActor(self.drawn[name].actor)
-        translucent = any(isinstance(i, SurfaceItem) and i.opacity < 1.0 for i in items)
+        translucent = any(not isinstance(i, LinesItem) and i.opacity < 1.0 for i in items)
         self.renderer.SetUseDepthPeeling(translucent)
 
     def set_camera(self, camera: Camera, low: NDArray[np.float64], high: NDArray[np.float64]) -> tuple[float, float]:

@@ -58,7 +58,20 @@ class LinesItem:
     lying: bool = False
 
 
-Item = SurfaceItem | LinesItem
+@dataclass(frozen=True, eq=False)
+class BallsItem:
+    """Balls to draw at points, each of a radius (n,)."""
+
+    id: str
+    points: Points
+    radii: NDArray[np.float64]
+    values: NDArray[np.float64] | None
+    colours: ColourMap | None
+    colour: str
+    opacity: float
+
+
+Item = SurfaceItem | LinesItem | BallsItem
 
 
 @dataclass(frozen=True, eq=False)
@@ -96,7 +109,7 @@ class Frame:
 
 def shown_items(items: tuple[Item, ...]) -> tuple[Item, ...]:
     """The items that have anything to draw."""
-    return tuple(i for i in items if len(i.points) and (isinstance(i, SurfaceItem) or len(i.offsets) > 1))
+    return tuple(i for i in items if len(i.points) and not (isinstance(i, LinesItem) and len(i.offsets) < 2))
 
 
 def thicker(item: Item, factor: float) -> Item:

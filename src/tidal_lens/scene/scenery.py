@@ -9,20 +9,26 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.cutting.points import Points
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.flow.case import Flow
 from tidal_lens.memory import KEEPER
+from tidal_lens.scene.balls import MOST
 from tidal_lens.scene.palettes import palette
-from tidal_lens.scene.scene import ColourMap, Item, LinesItem, Scene, SurfaceItem
+from tidal_lens.scene.scene import BallsItem, ColourMap, Item, LinesItem, Scene, SurfaceItem
 from tidal_lens.scene.texture import Streaks
 from tidal_lens.study.dressings import Dressed, Dressing
 from tidal_lens.study.evaluate import Evaluated
+from tidal_lens.study.looks import BallLook
 from tidal_lens.study.model import KeySetting, Layer, Study
+from tidal_lens.tracing.streamlines import Lines
 
 OUTLINE = "·outline"
 GROUNDS = {"paper": "#F6F2E9", "white": "#FFFFFF", "ink": "#0C1318"}  # that a study may ask for; else that of the theme
 EDGES = {"paper": "#5B6770", "white": "#5B6770", "ink": "#9DABB3"}
 _MAPS = 64
+_USUAL, _LEAST, _OVER = 0.99, 0.08, 1.5  # of sizes: the share of balls below the greatest, and the least and greatest share of that
+_BALL = 500  # bytes that the faces of a ball take about
 
 
 @dataclass(frozen=True)
@@ -69,7 +75,21 @@ class Table:
     outline: NDArray[np.float64] | None
 
 
+def radii_of(look: BallLook, sizes: NDArray[np.float64] | None, count: int, size: float) -> NDArray[np.float64]:
+    """Radii (count,) of balls: ``sizes`` are values of the quantity that sizes them, ``size`` is the flow's."""
+    greatest = look.size * size
+    if look.sized == "even" or sizes is None or not np.isfinite(sizes).any():
+        return np.full(count, greatest)
+    if look.sized == "true":
+        return np.where(np.isfinite(sizes) & (sizes > 0.0), 0.5 * sizes, 0.0)
+    top = float(np.quantile(sizes[np.isfinite(sizes)], _USUAL))
+    share = np.clip(np.nan_to_num(sizes / top if top > 0.0 else sizes, nan=_LEAST, posinf=_OVER), _LEAST, _OVER)
+    return np.asarray(greatest * share)
+
+
 def _size_of(item: Item) -> int:
+    if isinstance(item, BallsItem):
+        return item.points.nbytes + item.radii.nbytes + _BALL * min(len(item.points), MOST)
     arrays = [item.points, item.values, item.faces if isinstance(item, SurfaceItem) else item.offsets]
     return sum(a.nbytes for a in arrays if a is not None)
 
@@ -80,12 +100,14 @@ class Scenery:
     def __init__(self) -> None:
         self._items: dict[str, tuple[tuple[Any, ...], Item]] = {}
         self._maps: dict[Key, ColourMap] = {}
+        self._radii: dict[str, tuple[tuple[object, ...], NDArray[np.float64], object]] = {}
         self.phase = 0.0  # of running streaks
 
     def clear(self) -> None:
         """Forget everything: another flow."""
         self._items.clear()
         self._maps.clear()
+        self._radii.clear()
 
     def scene(self, table: Table, ground: str, edge: str) -> Scene:
         """The scene of a study, as far as it has been worked out.
@@ -101,13 +123,14 @@ class Scenery:
         items: list[Item] = []
         for layer in study.layers:
             if layer.id in table.results and study.is_drawn(layer):
-                items.append(self._item(layer, table.results[layer.id], table.key))
+                items.append(self._item(layer, table.results[layer.id], table.key, table.flow.size))
                 items += self._dressings(layer, table.results[layer.id], table.key)
         if study.outline and table.outline is not None:
             items.append(self._outline(table.outline, EDGES.get(study.ground, edge)))
         there = {layer.id for layer in study.layers} | {item.id for item in items} | {OUTLINE}
         for gone in self._items.keys() - there:
             del self._items[gone]
+            self._radii.pop(gone, None)
         # Drawn arrays are held by the view and by the graphics library, each once.
         KEEPER.note("view", 2 * sum(_size_of(item) for _, item in self._items.values()), lambda: None, "pictures", fixed=True)
         low, high = table.flow.bounds
@@ -157,7 +180,7 @@ class Scenery:
                                         key.beyond, key.log)
         return self._maps[key]
 
-    def _item(self, layer: Layer, result: Evaluated, key: Callable[[str], Key | None]) -> Item:
+    def _item(self, layer: Layer, result: Evaluated, key: Callable[[str], Key | None], size: float) -> Item:
         name = layer.look.colour_by
         colours = self._colours(key(name)) if name is not None and result.layer.look.colour_by == name else None
         values = result.colours if colours is not None else None
@@ -168,14 +191,27 @@ class Scenery:
             if isinstance(geometry, Surface) and look.on == "surface":
                 return SurfaceItem(layer.id, geometry.points, geometry.faces, values, colours, look.colour, look.opacity,
                                    look.mesh_lines, layer.shape.lit if look.lit is None else look.lit, streaks)
-            assert not isinstance(geometry, Surface)
+            if isinstance(geometry, Points) and look.on == "points":
+                radii = self._radii_of(layer.id, look, result.sizes, geometry.points, size)
+                return BallsItem(layer.id, geometry.points, radii, values, colours, look.colour, look.opacity)
+            assert isinstance(geometry, Lines)
             assert look.on == "lines"
             return LinesItem(layer.id, geometry.points, geometry.offsets, values, colours, look.colour, look.width)
 
-        item = self._keep(layer.id, (id(geometry.points), id(values), id(colours), look, id(streaks.vectors) if streaks else 0), make)
+        item = self._keep(layer.id, (id(geometry.points), id(values), id(colours), look, id(streaks.vectors) if streaks else 0,
+                                      id(result.sizes)), make)
         if isinstance(item, SurfaceItem) and streaks is not None and item.streaks != streaks:
             item = replace(item, streaks=streaks)
         return item
+
+    def _radii_of(self, name: str, look: BallLook, sizes: NDArray[np.float64] | None, points: NDArray[np.float64],
+                  size: float) -> NDArray[np.float64]:
+        """Radii of balls; the same array while nothing about them changes."""
+        basis = (id(points), id(sizes), look.size, look.sized)
+        there = self._radii.get(name)
+        if there is None or there[0] != basis:
+            there = self._radii[name] = basis, radii_of(look, sizes, len(points), size), (points, sizes)  # held, so that ids stay
+        return there[1]
 
     def _streaks(self, layer: Layer, result: Evaluated) -> Streaks | None:
         """The texture of a surface as its look has it now."""

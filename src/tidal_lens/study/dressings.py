@@ -1,4 +1,6 @@
-"""What is drawn on a surface besides its paint. Each is a part of the look, worked out only where it is on, and kept by its own basis.
+"""What is drawn on a surface, on lines or at points besides their paint.
+
+Each is a part of the look, worked out only where it is on, and kept by its own basis.
 
 To add one: a :class:`Dressing` here, a field of :class:`tidal_lens.study.looks.SurfaceLook`, its controls, and how its lines are drawn.
 """
@@ -13,15 +15,31 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, FiniteFloat, model_validator
 
-from tidal_lens.cutting.arrows import Places, arrow_lines, bent_arrows, even_places, part_of, paths_from, shaft_lengths
+from tidal_lens.cutting.arrows import (
+    Places,
+    across,
+    along_lines,
+    arrow_lines,
+    bent_arrows,
+    even_places,
+    part_of,
+    paths_from,
+    places_at,
+    shaft_lengths,
+    thinned,
+)
 from tidal_lens.cutting.level_lines import label_places, level_lines
+from tidal_lens.cutting.points import Points
 from tidal_lens.cutting.surface import Surface, point_normals
-from tidal_lens.errors import TooManyError
+from tidal_lens.errors import MissingQuantityError, TooManyError
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.gradients import flow_gradient
+from tidal_lens.quantities.names import OWN
 from tidal_lens.sampling.mesh import mesh_of
+from tidal_lens.study.geometry import Geometry, own_values, own_vectors
 from tidal_lens.study.value import Colour, QuantityName, Value, walk
 from tidal_lens.study.words import number_text
+from tidal_lens.tracing.streamlines import Lines
 
 _LENGTH = 1.6  # of the longest arrow, in spacings
 _MOST_LEVELS = 200
@@ -71,8 +89,8 @@ class Dressing(Value):
         plain = type(self).model_fields
         return self.with_(colour=plain["colour"].default, width=plain["width"].default)
 
-    def make(self, flow: Flow, surface: Surface, values: Callable[[str], NDArray[Any]]) -> Dressed:
-        """Its lines on a surface.
+    def make(self, flow: Flow, on: Geometry, values: Callable[[str], NDArray[Any]]) -> Dressed:
+        """Its lines on a surface, along lines or at points.
 
         Raises
         ------
@@ -99,6 +117,8 @@ class Arrows(Dressing):
         The quantity that colours them; plain for none.
     only, low, high, slope
         Drawn only where a quantity, or with ``slope`` the size of its gradient, is between two values.
+    at : str
+        Evenly apart, or at all points, and at the seeds of lines.
     """
 
     kind: Literal["arrows"] = "arrows"
@@ -113,6 +133,7 @@ class Arrows(Dressing):
     low: FiniteFloat = 0.0
     high: FiniteFloat = 1.0
     slope: bool = False
+    at: Literal["even", "all"] = "even"
 
     def coloured_by(self) -> str:
         """What colours the arrows."""
@@ -126,23 +147,32 @@ class Arrows(Dressing):
             return {**{k: v for k, v in raw.items() if k != "along"}, "part": "along" if raw["along"] is True else "true"}
         return raw
 
-    def make(self, flow: Flow, surface: Surface, values: Callable[[str], NDArray[Any]]) -> Dressed:
-        """The arrows on a surface."""
+    def make(self, flow: Flow, on: Geometry, values: Callable[[str], NDArray[Any]]) -> Dressed:
+        """The arrows on a surface, along lines or at points."""
         apart = self.spacing * flow.size
-        places = even_places(surface, apart)
+        places = self._places(on, apart)
         if len(places.points) == 0:
             return Dressed.none()
-        vectors = values(self.of)
+        own = own_vectors(on).get(self.of[len(OWN):]) if self.of.startswith(OWN) else None
+        if own is None and self.of.startswith(OWN):
+            raise MissingQuantityError(f"There is no {self.of[len(OWN):]} to draw arrows of.", "", "Choose another vector.")
+        vectors = values(self.of) if own is None else own
 
         def at_vertices(name: str) -> NDArray[np.float64]:
-            return places.values(surface.stencil.apply(values(name)))
+            if name.startswith(OWN):
+                there = own_values(on).get(name[len(OWN):])
+                return np.full(len(places.points), np.nan) if there is None else places.values(np.asarray(there, np.float64))
+            return places.values(on.stencil.apply(values(name)))
 
-        shown = part_of(places.of_nodes(surface.stencil, vectors), places.normals, self.part)
+        found = places.of_nodes(on.stencil, vectors) if own is None else places.values(own.astype(np.float64))
+        if not isinstance(on, Surface):
+            places = replace(places, normals=across(found))
+        shown = part_of(found, places.normals, self.part if isinstance(on, Surface) else "true")
         lengths = shaft_lengths(shown, self.scale * _LENGTH * apart, even=self.even)
         if self.only:
-            measured = self._measured(flow, surface, places, values)
+            measured = self._measured(flow, on, places, values)
             lengths = np.where((measured >= self.low) & (measured <= self.high), lengths, 0.0)
-        if self.bent:
+        if self.bent and own is None:
             paths = paths_from(places.points, lengths, self._followed(flow, vectors, places))
             points, offsets, owners = bent_arrows(paths, places.normals, lengths)
         else:
@@ -150,11 +180,21 @@ class Arrows(Dressing):
         colours = at_vertices(self.colour_by)[owners] if self.colour_by else None
         return Dressed(points, offsets, colours)
 
-    def _measured(self, flow: Flow, surface: Surface, places: Places, values: Callable[[str], NDArray[Any]]) -> NDArray[np.float64]:
+    def _places(self, on: Geometry, apart: float) -> Places:
+        if isinstance(on, Surface):
+            return even_places(on, apart)
+        if isinstance(on, Lines) and self.at == "even":
+            return places_at(on.points, *along_lines(on.points, on.offsets, apart))
+        rows = thinned(on.points, apart) if isinstance(on, Points) and self.at == "even" else np.arange(len(on.points))
+        if isinstance(on, Lines):
+            rows = on.seed_rows
+        return places_at(on.points, rows, rows, np.zeros(len(rows)))
+
+    def _measured(self, flow: Flow, on: Geometry, places: Places, values: Callable[[str], NDArray[Any]]) -> NDArray[np.float64]:
         if not self.slope:
-            return places.values(surface.stencil.apply(values(self.only)))
+            return places.values(on.stencil.apply(values(self.only)))
         grad = flow_gradient(flow, np.ascontiguousarray(values(self.only))[:, None])[:, 0]
-        return places.values(surface.stencil.apply(np.linalg.norm(grad, axis=1)))
+        return places.values(on.stencil.apply(np.linalg.norm(grad, axis=1)))
 
     def _followed(self, flow: Flow, vectors: NDArray[Any], places: Places) -> Callable[[NDArray[np.float64]], NDArray[np.float64]]:
         mesh = mesh_of(flow)
@@ -165,6 +205,11 @@ class Arrows(Dressing):
             return np.asarray(np.divide(v, size, out=np.zeros_like(v), where=size > 0.0))
 
         return direction
+
+
+def _surface(on: Geometry) -> Surface:
+    assert isinstance(on, Surface)  # the looks of all else have no such dressing
+    return on
 
 
 class Texture(Dressing):
@@ -181,10 +226,10 @@ class Texture(Dressing):
         """The vector alone: all else is drawn anew from it."""
         return Texture(of=self.of)
 
-    def make(self, flow: Flow, surface: Surface, values: Callable[[str], NDArray[Any]]) -> Dressed:
+    def make(self, flow: Flow, on: Geometry, values: Callable[[str], NDArray[Any]]) -> Dressed:
         """The part of the vector along the surface, at its points."""
-        vectors = values(self.of)
-        own = surface.stencil.apply_vectors(vectors)
+        surface = _surface(on)
+        own = surface.stencil.apply_vectors(values(self.of))
         return replace(Dressed.none(), vectors=part_of(own, point_normals(surface), "along"))
 
 
@@ -215,9 +260,9 @@ class Contours(Dressing):
                                     "Choose a larger step or a smaller range.")
         return tuple(float(f"{n * self.step:.12g}") for n in np.arange(first, last + 1))
 
-    def make(self, flow: Flow, surface: Surface, values: Callable[[str], NDArray[Any]]) -> Dressed:
+    def make(self, flow: Flow, on: Geometry, values: Callable[[str], NDArray[Any]]) -> Dressed:
         """The lines on a surface, and their labels."""
-        levels = self.levels()
+        levels, surface = self.levels(), _surface(on)
         points, edges, level = level_lines(surface, surface.stencil.apply(values(self.of)), levels)
         # There and back: the last pixel of a stroke is not drawn, and where two strokes end there would be a gap.
         strokes = points[:, [0, 1, 0]].reshape(-1, 3)

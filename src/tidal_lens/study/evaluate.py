@@ -9,19 +9,21 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.cutting.surface import Surface
 from tidal_lens.cutting.walls import outline
 from tidal_lens.errors import CancelledError, LostLayerError, TidalLensError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.kept import Kept
 from tidal_lens.quantities.methods import Methods
+from tidal_lens.quantities.names import OWN
 from tidal_lens.quantities.store import Distribution, QuantityStore
 from tidal_lens.study.basis import Basis, colours_basis, dressing_basis, masked_basis, shape_basis
 from tidal_lens.study.dressings import Dressed, Dressing
-from tidal_lens.study.kinds.kind import Geometry, Made, Shape
+from tidal_lens.study.geometry import Geometry, own_values, own_vectors
+from tidal_lens.study.kinds.kind import Made, Shape
 from tidal_lens.study.model import KeySetting, Layer, Study
 from tidal_lens.study.value import walk
+from tidal_lens.study.words import Words
 from tidal_lens.work import Token
 
 _DECADES = 1e-4  # of the greatest value, where a logarithmic key begins if it must be above zero
@@ -61,7 +63,9 @@ class Evaluated:
     whole : Made or None
         What its shape came to, where masks hide some of it.
     trouble : str
-        Why a dressing is not there, if one cannot be had: the rest is.
+        Why a dressing, or a value of its own, is not there, if one cannot be had: the rest is.
+    sizes : ndarray, shape (points,), or None
+        Values of the quantity that sizes its points.
     """
 
     layer: Layer
@@ -71,6 +75,7 @@ class Evaluated:
     dressed: tuple[Dressed, ...] = ()
     whole: Made | None = None
     trouble: str = ""
+    sizes: NDArray[np.float64] | None = None
 
     @property
     def unmasked(self) -> Made:
@@ -91,6 +96,7 @@ class Wish:
     masked: tuple[Basis, ...]
     colours: Basis | None
     dressings: tuple[Basis, ...] = ()
+    sizes: Basis | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -188,16 +194,18 @@ class Evaluator:
         for mask in self.masks(study, layer):
             last = masked_basis(last, mask.shape, self.store)
             masked.append(last)
-        name = layer.look.colour_by
+        name, size = layer.look.colour_by, size_of(layer)
         return Wish(shape, tuple(masked), colours_basis(last, name, self.store) if name is not None else None,
-                    tuple(dressing_basis(last, d, self.store) for d in layer.look.dressings()))
+                    tuple(dressing_basis(last, d, self.store) for d in layer.look.dressings()),
+                    colours_basis(last, size, self.store) if size else None)
 
     def use(self, wish: Wish) -> None:
         """Its answer is on the table: it is not the one that was unused longest."""
         for basis in (wish.shape, *wish.masked):
             self.answers.shapes.ready(basis)
-        if wish.colours is not None:
-            self.answers.colours.ready(wish.colours)
+        for values in (wish.colours, wish.sizes):
+            if values is not None:
+                self.answers.colours.ready(values)
         for basis in wish.dressings:
             self.answers.dressings.ready(basis)
 
@@ -220,12 +228,15 @@ class Evaluator:
         for basis in wish.masked:
             made = self._mask(basis, made, token)
         token.check()
-        colours, name = None, layer.look.colour_by
-        if name is not None and wish.colours is not None:
-            colours = self.answers.colours.obtain(wish.colours, lambda: made.geometry.stencil.apply(store.values(name, token)))
-        for keyed in quantities_on_keys(layer):
-            store.distribution(keyed, token)
+        store.note_own(layer.id, {**own_values(whole.geometry), **own_vectors(whole.geometry)})
         dressed, trouble = [], ""
+        colours, sizes = (self._values(basis, made.geometry, token) for basis in (wish.colours, wish.sizes))
+        for keyed in quantities_on_keys(layer):
+            if keyed.startswith(OWN):
+                if store.own_distribution(keyed, (layer.id,)) is None:
+                    trouble = f"There is no {keyed[len(OWN):]} in {layer.shape.tell(Words(None))}. Choose another quantity."
+                continue
+            store.distribution(keyed, token)
         for basis, dressing in zip(wish.dressings, layer.look.dressings(), strict=True):
             try:
                 dressed.append(self._dress(basis, dressing, made, token))
@@ -234,7 +245,18 @@ class Evaluator:
             except TidalLensError as error:
                 dressed.append(Dressed.none())
                 trouble = str(error)
-        return Evaluated(layer, made, colours, wish.shape.of is not layer.shape, tuple(dressed), whole if wish.masked else None, trouble)
+        return Evaluated(layer, made, colours, wish.shape.of is not layer.shape, tuple(dressed), whole if wish.masked else None, trouble,
+                         sizes)
+
+    def _values(self, basis: Basis | None, geometry: Geometry, token: Token) -> NDArray[np.float64] | None:
+        """Values of the quantity of a basis at the points of a geometry; None where the card should bring them along and does not."""
+        if basis is None:
+            return None
+        ((name, _),) = basis.quantities
+        if name.startswith(OWN):
+            own = own_values(geometry).get(name[len(OWN):])
+            return None if own is None else self.answers.colours.obtain(basis, lambda: np.asarray(own, np.float64))
+        return self.answers.colours.obtain(basis, lambda: geometry.stencil.apply(self.store.values(name, token)))
 
     def _make(self, basis: Basis, token: Token) -> Made:
         """What a shape comes to, those that it is made from before it: in this thread and through the same gates."""
@@ -262,9 +284,8 @@ class Evaluator:
 
     def _dress(self, basis: Basis, dressing: Dressing, made: Made, token: Token) -> Dressed:
         token.check()
-        surface = made.geometry
-        assert isinstance(surface, Surface)
-        return self.answers.dressings.obtain(basis, lambda: dressing.make(self.flow, surface, lambda name: self.store.values(name, token)))
+        return self.answers.dressings.obtain(basis, lambda: dressing.make(self.flow, made.geometry,
+                                                                          lambda name: self.store.values(name, token)))
 
     @property
     def known_outline(self) -> NDArray[np.float64] | None:
@@ -276,6 +297,12 @@ class Evaluator:
         if self._outline is None:
             self._outline = outline(self.flow)
         return self._outline
+
+
+def size_of(layer: Layer) -> str:
+    """The quantity that sizes a layer's points; nothing where none does."""
+    look = layer.look
+    return look.size_by if look.on == "points" and look.sized != "even" else ""
 
 
 def quantities_on_keys(layer: Layer) -> tuple[str, ...]:

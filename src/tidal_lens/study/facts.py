@@ -10,6 +10,7 @@ from tidal_lens.cutting.surface import Surface
 from tidal_lens.study.evaluate import Evaluated
 from tidal_lens.study.value import Vector
 from tidal_lens.study.words import number_text
+from tidal_lens.tracing.streamlines import Lines
 
 
 @dataclass(frozen=True)
@@ -35,7 +36,7 @@ def facts_of(result: Evaluated) -> tuple[Fact, ...]:
     out = [Fact("Points", f"{len(geometry.points):,}")]
     if isinstance(geometry, Surface):
         out += [Fact("Faces", f"{len(geometry.faces):,}"), Fact("Area", number_text(geometry.area))]
-    else:
+    elif isinstance(geometry, Lines):
         lengths = geometry.lengths
         out += [Fact("Lines", f"{geometry.n_lines:,}"), Fact("Length of all", number_text(float(lengths.sum())))]
         if geometry.n_lines:

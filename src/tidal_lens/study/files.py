@@ -81,6 +81,8 @@ def upgrade(raw: dict[str, Any]) -> dict[str, Any]:
     if new["schema_version"] < 2:
         layers = new.get("layers", [])
         new["layers"] = [_layer_of_1(layer) for layer in layers] if isinstance(layers, list) else layers
+    if isinstance(new.get("layers"), list):
+        new["layers"] = [_points_of_2(layer) for layer in new["layers"]]
     new["schema_version"] = SCHEMA
     return new
 
@@ -97,3 +99,13 @@ def _layer_of_1(layer: Any) -> Any:
     new["look"] = {"on": on, **look} if isinstance(look, dict) else look
     return new
 
+
+
+def _points_of_2(layer: Any) -> Any:
+    """Listed points were surfaces of small bodies, whose size was a part of their shape."""
+    shape, look = (layer.get("shape"), layer.get("look")) if isinstance(layer, dict) else (None, None)
+    if not (isinstance(shape, dict) and isinstance(look, dict)) or shape.get("kind") != "points" or look.get("on") != "surface":
+        return layer
+    kept = {k: look[k] for k in ("colour_by", "colour", "opacity") if k in look}
+    own = {k: v for k, v in shape.items() if k != "size"}
+    return {**layer, "shape": own, "look": {"on": "points", "size": shape.get("size", 0.006), **kept}}

@@ -1,4 +1,4 @@
-"""How things are drawn: one look for surfaces, one for lines, whatever made them."""
+"""How things are drawn: one look for surfaces, one for lines, one for points, whatever made them."""
 
 from __future__ import annotations
 
@@ -35,10 +35,38 @@ class LineLook(Value):
     colour_by: QuantityName | None = None
     colour: Colour = "#0E6E7E"
     width: Annotated[float, Field(ge=0.5, le=12.0)] = 2.0
+    arrows: Arrows | None = None
 
     def dressings(self) -> tuple[Dressing, ...]:
-        """None yet."""
-        return ()
+        """Those that are on."""
+        return () if self.arrows is None else (self.arrows,)
+
+
+class BallLook(Value):
+    """How points are shown: as balls of a size, a share of the flow's, or sized by a quantity.
+
+    Attributes
+    ----------
+    size : float
+        Radius as a share of the flow's size; of the greatest where they are sized in proportion.
+    size_by : str
+        The quantity that sizes them.
+    sized : str
+        All alike, in proportion to it, or it is the ``true`` diameter.
+    """
+
+    on: Literal["points"] = "points"
+    colour_by: QuantityName | None = None
+    colour: Colour = "#B0246B"
+    opacity: Opacity = 1.0
+    size: Annotated[float, Field(ge=0.0002, le=0.05)] = 0.004
+    size_by: QuantityName = ""
+    sized: Literal["even", "share", "true"] = "even"
+    arrows: Arrows | None = None
+
+    def dressings(self) -> tuple[Dressing, ...]:
+        """Those that are on."""
+        return () if self.arrows is None else (self.arrows,)
 
 
 class NoLook(Value):
@@ -53,5 +81,5 @@ class NoLook(Value):
         return ()
 
 
-AnyLook = SurfaceLook | LineLook | NoLook
+AnyLook = SurfaceLook | LineLook | BallLook | NoLook
 Look = Annotated[AnyLook, Field(discriminator="on")]

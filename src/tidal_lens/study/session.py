@@ -7,11 +7,12 @@ from pathlib import Path
 
 from tidal_lens.errors import StudyError
 from tidal_lens.flow.case import Flow
+from tidal_lens.quantities.names import OWN
 from tidal_lens.quantities.store import Distribution
 from tidal_lens.study.basis import said_of
 from tidal_lens.study.beginnings import first_study
 from tidal_lens.study.corrections import corrected
-from tidal_lens.study.evaluate import Answers, Evaluated, Evaluator, key_range, methods_of, reference_of
+from tidal_lens.study.evaluate import Answers, Evaluated, Evaluator, key_range, methods_of, quantities_on_keys, reference_of
 from tidal_lens.study.files import load_study
 from tidal_lens.study.model import KeySetting, ReadingSetting, SeenRange, Study
 from tidal_lens.study.partly import open_as
@@ -144,7 +145,11 @@ def key_of(study: Study, evaluator: Evaluator, name: str) -> tuple[Distribution,
 
     All steps of a series are coloured alike: by the range of where the quantity was first seen.
     """
-    spread = evaluator.store.known_distribution(name)
+    if name.startswith(OWN):
+        cards = [x.id for x in study.layers if study.is_drawn(x) and name in quantities_on_keys(x)]
+        spread = evaluator.store.own_distribution(name, cards)
+    else:
+        spread = evaluator.store.known_distribution(name)
     if spread is None:
         return None
     counted = spread

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 
+from tidal_lens.quantities.names import OWN
 from tidal_lens.quantities.store import QuantityStore
 
 
@@ -43,6 +44,8 @@ class Words:
 
     def quantity(self, name: str) -> str:
         """Symbol of a quantity."""
+        if name.startswith(OWN):
+            return name[len(OWN):]
         found = next((q for q in self._store.quantities() if q.name == name), None) if self._store is not None else None
         return found.symbol if found is not None else name
 

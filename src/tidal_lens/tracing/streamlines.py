@@ -120,6 +120,15 @@ class Lines:
         first, last = self.offsets[:-1], self.offsets[1:] - 1
         return np.asarray(total[last] - total[first])
 
+    @cached_property
+    def seed_rows(self) -> NDArray[np.int64]:
+        """Points at which lines began."""
+        return np.flatnonzero(self.time == 0.0)
+
+    def told_at(self, point: int) -> str:
+        """The story of the line that a point is on."""
+        return self.describe(int(np.searchsorted(self.offsets, point, side="right")) - 1)
+
     def describe(self, line: int) -> str:
         """One line's story: length, error and how it ended."""
         up, down = (int(e) for e in self.ends[line])

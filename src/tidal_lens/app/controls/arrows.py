@@ -1,4 +1,4 @@
-"""Controls of arrows on a surface."""
+"""Controls of arrows on a surface, along lines or at points."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ class ArrowsControls(DressingControls[Arrows]):
     """Of what they are, how far apart, and how they are drawn."""
 
     def __init__(self, document: Document, relook: Relook) -> None:
-        super().__init__(document, relook, "arrows", "Arrows", "Draw arrows of a vector on the surface")
+        super().__init__(document, relook, "arrows", "Arrows", "Draw arrows of a vector")
         self.of = QuantityChooser("Arrows of", "The vector that the arrows show", plain=False)
         self.of.picked.connect(lambda name: self.set("Arrows", of=name))
         self.spacing = Slider("Spacing", "How far apart they are, as a share of the flow's size", 0.004, 0.12)
@@ -27,6 +27,9 @@ class ArrowsControls(DressingControls[Arrows]):
         self.part = Choice([("true", "True", "The vector as it is in space"), ("along", "Along", "Only the part along the surface"),
                             ("across", "Across", "Only the part across the surface")])
         self.part.picked.connect(lambda part: self.set("Part of the arrows", part=part))
+        self.at = Choice([("even", "Evenly apart", "As far apart as the spacing says"),
+                          ("all", "At each", "At every point, or where each line began")])
+        self.at.picked.connect(lambda at: self.set("Places of arrows", at=at))
         self.bent = Check("Bent", "Let them follow the flow rather than stand straight", lambda on: self.set("Bent arrows", bent=on))
         self.scale = Slider("Length", "How long they are, against what fits", 0.2, 4.0)
         self.scale.moved.connect(lambda v: self.set("Length of arrows", "arrow length", scale=v))
@@ -42,15 +45,19 @@ class ArrowsControls(DressingControls[Arrows]):
         self.slope = Check("Its gradient", "Let the size of its gradient decide", lambda on: self.set("Range of arrows", slope=on))
         column(self.more, row("Arrows of", self.of, stretch=1), row("Colour", self.by, self.chip, stretch=1),
                row("Spacing", self.spacing, stretch=1), row("Length", self.scale, stretch=1), row("Thick", self.thick, stretch=1),
-               row("Part", self.part, stretch=1), row(self.even, self.bent, stretch=0), row("Only at", self.only, stretch=1),
+               row("Part", self.part, stretch=1), row("Where", self.at, stretch=1),
+               row(self.even, self.bent, stretch=0), row("Only at", self.only, stretch=1),
                row("From, to", self.low, self.high, stretch=1), self.slope, spacing=6)
 
     def begin(self) -> Arrows | None:
         layer, evaluator = self.document.chosen_layer, self.document.evaluator
         if layer is None or evaluator is None:
             return None
+        own = [q.name for q in evaluator.store.own_of(layer.id) if q.components == 3]
         vectors = [q.name for q in evaluator.store.quantities() if q.components == 3 and not q.missing and q.place != "wall"]
-        if layer.shape.on_walls and any(q.name == _SHEAR and not q.missing for q in evaluator.store.quantities()):
+        if own:
+            vectors = own
+        elif layer.shape.on_walls and any(q.name == _SHEAR and not q.missing for q in evaluator.store.quantities()):
             vectors = [_SHEAR]  # where the flow rests it tells more
         elif evaluator.flow.roles.has_velocity:
             vectors = [_VELOCITY.name]
@@ -64,8 +71,9 @@ class ArrowsControls(DressingControls[Arrows]):
         """List the vectors that there are on the chosen card."""
         layer, evaluator = self.document.chosen_layer, self.document.evaluator
         if layer is not None and evaluator is not None:
-            own = (_VELOCITY,) if evaluator.flow.roles.has_velocity else ()
-            chooser.offer((*own, *evaluator.store.quantities()), chosen, walls=layer.shape.on_walls, components=3)
+            velocity = (_VELOCITY,) if evaluator.flow.roles.has_velocity else ()
+            chooser.offer((*evaluator.store.own_of(layer.id), *velocity, *evaluator.store.quantities()), chosen,
+                          walls=layer.shape.on_walls, components=3)
 
     def _limit(self, name: str | None) -> None:
         if not name:
@@ -82,10 +90,14 @@ class ArrowsControls(DressingControls[Arrows]):
         self.spacing.show_value(value.spacing)
         self.even.setChecked(value.even)
         self.part.show_value(value.part)
+        self.part.setEnabled(layer.look.on == "surface")
+        self.at.show_value(value.at)
+        self.at.setEnabled(layer.look.on != "surface")
         self.bent.setChecked(value.bent)
         self.scale.show_value(value.scale)
         self.thick.show_value(value.width)
-        self.by.offer(evaluator.store.quantities(), value.colour_by or None, walls=layer.shape.on_walls)
+        own = evaluator.store.own_of(layer.id)
+        self.by.offer((*own, *evaluator.store.quantities()), value.colour_by or None, walls=layer.shape.on_walls)
         self.chip.setVisible(not value.colour_by)
         self.only.offer(evaluator.store.quantities(), value.only or None, walls=layer.shape.on_walls)
         for field, number in ((self.low, value.low), (self.high, value.high)):

@@ -23,6 +23,7 @@ from tidal_lens.app.parts import (
     row,
     rule,
 )
+from tidal_lens.quantities.store import Quantity
 from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.kinds.kind import Shape
 from tidal_lens.study.model import KeySetting, Layer
@@ -80,7 +81,8 @@ class Coloured(Controls[S]):
         """Show what colours the layer."""
         look = layer.look
         if look.on != "none":
-            self.chooser.offer(evaluator.store.quantities(), look.colour_by, walls=layer.shape.on_walls)
+            offered = (*evaluator.store.own_of(layer.id), *evaluator.store.quantities())
+            self.chooser.offer(offered, look.colour_by, walls=layer.shape.on_walls)
             self.chip.setVisible(look.colour_by is None)
             self.chip.show_value(look.colour)
             self.key.show_quantity(look.colour_by)
@@ -120,6 +122,55 @@ class SurfaceLookControls(Coloured[S]):
         self.contours.show_value(look.contours)
         self.arrows.show_value(look.arrows)
         self.texture.show_value(look.texture)
+
+
+class BallLookControls(Coloured[S]):
+    """Size, colour and opacity of balls, and arrows at them."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__(document)
+        self.size_slider = Slider("Size", "Radius of the balls, as a share of the flow's size; of the greatest where they differ",
+                                  0.0002, 0.03)
+        self.size_slider.moved.connect(lambda v: self.relook("Size of balls", "size", size=v))
+        self.sized = Choice([("even", "Even", "All balls are alike"), ("share", "In proportion", "Their radii go with a quantity"),
+                             ("true", "True", "The quantity is their diameter, in the flow's unit of length")])
+        self.sized.picked.connect(self._size_so)
+        self.size_by = QuantityChooser("Size by", "The quantity that sizes the balls", plain=False)
+        self.size_by.picked.connect(lambda name: self.relook("Size of balls", size_by=name))
+        self.opacity = Slider("Opacity", "How solid the balls are", 0.05, 1.0)
+        self.opacity.moved.connect(lambda v: self.relook("Opacity", "opacity", opacity=v))
+        self.arrows = ArrowsControls(document, self.relook)
+        for one in (row("Sizes", self.sized, stretch=1), row("Size by", self.size_by, stretch=1), row("Size", self.size_slider, stretch=1),
+                    row("Colour by", self.chooser, self.chip, stretch=1), row("Opacity", self.opacity, stretch=1)):
+            self.body.addLayout(one)
+        self.body.addWidget(self.arrows)
+        self.body.addWidget(self.key)
+        document.result_changed.connect(lambda layer_id: self.refresh() if layer_id == document.chosen else None)
+
+    def _offered(self) -> tuple[Quantity, ...]:
+        layer, evaluator = self.layer(), self.document.evaluator
+        return (*evaluator.store.own_of(layer.id), *evaluator.store.quantities()) if layer is not None and evaluator is not None else ()
+
+    def _size_so(self, sized: str) -> None:
+        layer = self.layer()
+        if layer is None or layer.look.on != "points":
+            return
+        first = next((q.name for q in self._offered() if q.components == 1 and not q.missing and q.place != "wall"), "")
+        self.relook("Size of balls", sized=sized, size_by=layer.look.size_by or first)
+
+    def refresh(self) -> None:
+        layer, evaluator = self.layer(), self.document.evaluator
+        if layer is None or evaluator is None or layer.look.on != "points" or layer.kind != self.kind:
+            return
+        look = layer.look
+        self.show_colour(layer, evaluator)
+        self.sized.show_value(look.sized)
+        self.size_by.offer(self._offered(), look.size_by)
+        self.size_by.setEnabled(look.sized != "even")
+        self.size_slider.setEnabled(look.sized != "true")
+        self.size_slider.show_value(look.size)
+        self.opacity.show_value(look.opacity)
+        self.arrows.show_value(look.arrows)
 
 
 class KeyControls(QWidget):

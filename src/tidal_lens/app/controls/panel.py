@@ -8,7 +8,7 @@ from typing import Any
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from tidal_lens.app.controls.base import Controls
-from tidal_lens.app.controls.bodies import BodyControls, PointsControls
+from tidal_lens.app.controls.bodies import BodyControls, CloudControls, PointsControls
 from tidal_lens.app.controls.card_facts import CardFacts
 from tidal_lens.app.controls.grid_surface import GridControls
 from tidal_lens.app.controls.isosurface import IsoControls
@@ -33,6 +33,7 @@ CONTROLS: dict[str, Callable[[Document], Controls[Any]]] = {
     "streamlines": StreamControls,
     "body": BodyControls,
     "points": PointsControls,
+    "cloud": CloudControls,
     "mask": MaskControls,
     "region": RegionControls,
 }

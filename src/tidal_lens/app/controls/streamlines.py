@@ -8,6 +8,7 @@ from typing import Any
 from PyQt6.QtWidgets import QWidget
 
 from tidal_lens.app.card_chooser import CardChooser
+from tidal_lens.app.controls.arrows import ArrowsControls
 from tidal_lens.app.controls.base import Coloured
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Choice, NumberField, Slider, column, label, row, rule
@@ -53,6 +54,8 @@ class StreamControls(Coloured[StreamShape]):
         self.width_slider.moved.connect(lambda v: self.relook("Width", "width", width=v))
         self.body.addLayout(row("Colour by", self.chooser, self.chip, stretch=1))
         self.body.addLayout(row("Width", self.width_slider, stretch=1))
+        self.arrows = ArrowsControls(document, self.relook)
+        self.body.addWidget(self.arrows)
         self.body.addWidget(self.key)
         self.body.addWidget(rule())
         self.fate = label("", "soft")
@@ -106,6 +109,7 @@ class StreamControls(Coloured[StreamShape]):
         self.tolerance.show_value(shape.tolerance)
         self.show_colour(layer, evaluator)
         self.width_slider.show_value(layer.look.width)
+        self.arrows.show_value(layer.look.arrows)
         self._tell_fate(layer.id)
 
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Union
 
 from pydantic import Field
 
-from tidal_lens.study.kinds import body, grid_surface, isosurface, mask, points, region, round, slice, slice_set, streamlines, wall
+from tidal_lens.study.kinds import body, cloud, grid_surface, isosurface, mask, points, region, round, slice, slice_set, streamlines, wall
 from tidal_lens.study.kinds.kind import Kind, Shape
 
 KINDS: tuple[Kind, ...] = (
@@ -19,6 +19,7 @@ KINDS: tuple[Kind, ...] = (
     region.KIND,
     streamlines.KIND,
     body.KIND,
+    cloud.KIND,
     points.KIND,
     mask.KIND,
 )

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Literal
 
 from tidal_lens.cutting.bodies import body_surface
-from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape
+from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape, Tile
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.value import StudyPath
 from tidal_lens.study.words import Words
@@ -32,4 +32,6 @@ def new_body(path: Path) -> Begun:
     return Begun(path.stem[:200], BodyShape(path=str(path)), SurfaceLook())
 
 
-KIND = Kind(BodyShape, "A surface from an STL, PLY or OBJ file, laid into the flow.")
+KIND = Kind(BodyShape, "A surface from an STL, PLY or OBJ file, laid into the flow.", "look", "body",
+            (Tile("add-body", "Body", "Lay a surface from an STL, PLY or OBJ file into the flow."),), group="From a file",
+            files=("Bodies (*.stl *.ply *.obj)",))

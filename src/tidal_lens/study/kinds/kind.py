@@ -12,9 +12,10 @@ from typing import Any, ClassVar, Literal, Protocol, Self
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.cutting.surface import Surface
+from tidal_lens.cutting.points import Points
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.geometry import Geometry
 from tidal_lens.study.looks import AnyLook
 from tidal_lens.study.tables import Table
 from tidal_lens.study.value import Value, Vector, walk
@@ -23,8 +24,7 @@ from tidal_lens.tracing.streamlines import Lines
 from tidal_lens.work import Token
 
 Vec = NDArray[np.float64]
-Geometry = Surface | Lines
-Sort = Literal["surface", "lines", "none"]
+Sort = Literal["surface", "lines", "points", "none"]
 At = Callable[[Geometry, str], NDArray[np.float64]]
 
 
@@ -69,6 +69,8 @@ class Made:
         if isinstance(geometry, Lines):
             # The interpolation is made when it is asked for: eight nodes and weights a point.
             return sum(a.nbytes for a in (geometry.points, geometry.offsets, geometry.time)) + 128 * len(geometry.points)
+        if isinstance(geometry, Points):
+            return geometry.nbytes
         stencil = geometry.stencil
         return sum(a.nbytes for a in (geometry.points, geometry.faces, stencil.ids, stencil.weights))
 
@@ -254,6 +256,8 @@ class Kind:
         What it is, for the page of kinds.
     group : str
         Caption over its tiles, shared by kinds that stand together.
+    files : tuple of str
+        Kinds of files that it begins from, as dialogs name them; its tiles ask for one.
     """
 
     shape: type[Shape]
@@ -265,6 +269,7 @@ class Kind:
     slow: bool = False
     lacks: Callable[[Flow], str] = lambda _flow: ""
     group: str = ""
+    files: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:

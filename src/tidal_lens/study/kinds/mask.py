@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from tidal_lens.cutting.masking import kept_surface, whole_faces
+from tidal_lens.cutting.points import Points
 from tidal_lens.errors import MissingQuantityError
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.conditions import Condition, levels_of, needs_of, told, with_level
@@ -24,7 +25,7 @@ class MaskShape(Shape):
 
     kind: Literal["mask"] = "mask"
     geometry: ClassVar[Sort] = "none"
-    subjects: ClassVar[tuple[Sort, ...]] = ("surface", "lines")
+    subjects: ClassVar[tuple[Sort, ...]] = ("surface", "lines", "points")
     conditions: Annotated[tuple[Condition, ...], Field(min_length=1, max_length=20)]
     how: Literal["all", "any"] = "all"
     edges: Literal["exact", "cells"] = "exact"
@@ -48,6 +49,9 @@ class MaskShape(Shape):
         counted = [c for c in self.conditions if c.on]
         if not counted or len(geometry.points) == 0:
             return made
+        if isinstance(geometry, Points):
+            over = self._together([c.over(lambda name: at(made.geometry, name)) for c in counted])
+            return Made(geometry.take(np.flatnonzero(over >= 0.0)))
         if isinstance(geometry, Lines):
             return Made(kept_lines(geometry, self._together([c.over(lambda name: at(made.geometry, name)) for c in counted])))
         if self.edges == "cells" or self.how == "any":

@@ -22,7 +22,8 @@ def _entry(kind: Kind) -> str:
     lines = [f"## {kind.name.replace('-', ' ').capitalize()}", "", kind.help, ""]
     where = f"Tiles of the {kind.station.capitalize()} station" if kind.station else "Begun by opening its file, or a table"
     lines.append(f"- {where}{': ' + ', '.join(f'*{t.name}* (`{t.id}`)' for t in kind.tiles) if kind.tiles else '.'}")
-    comes = {"lines": "Comes to lines", "surface": "Comes to a surface", "none": "Comes to nothing of its own: it shows in other cards"}
+    comes = {"lines": "Comes to lines", "surface": "Comes to a surface", "points": "Comes to points",
+             "none": "Comes to nothing of its own: it shows in other cards"}
     exact = ", drawn in the exact colours of its key" if shape.geometry == "surface" and not shape.lit else ""
     lines.append(f"- {comes[shape.geometry]}{exact}.")
     settings = [name for name, info in shape.model_fields.items() if name != "kind" and not info.exclude]

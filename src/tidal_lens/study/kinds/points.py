@@ -2,29 +2,29 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
-from tidal_lens.cutting.bodies import beads
-from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape
-from tidal_lens.study.looks import SurfaceLook
+from tidal_lens.cutting.points import points_in_flow
+from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape, Sort
+from tidal_lens.study.looks import BallLook
 from tidal_lens.study.value import Name, Vector
 from tidal_lens.study.words import Words
 
 
 class PointsShape(Shape):
-    """Points in space, such as those of an experiment; their size is a part of the flow's."""
+    """Points in space, such as those of an experiment."""
 
     kind: Literal["points"] = "points"
+    geometry: ClassVar[Sort] = "points"
     points: Annotated[tuple[Vector, ...], Field(min_length=1, max_length=20000)]
     source: Name = ""
-    size: Annotated[float, Field(ge=0.0005, le=0.05)] = 0.006
 
     def make(self, see: See) -> Made:
-        """A small ball at each."""
-        return Made(beads(see.flow, np.array(self.points), self.size * see.flow.size, see.token))
+        """The points, with the flow's values."""
+        return Made(points_in_flow(see.flow, np.array(self.points), {}, see.token))
 
     def tell(self, _words: Words) -> str:
         """How many, and where they came from."""
@@ -33,7 +33,7 @@ class PointsShape(Shape):
 
 def new_points(points: tuple[Vector, ...], source: str) -> Begun:
     """Points of a list, plain."""
-    return Begun("Points", PointsShape(points=points, source=source[:200]), SurfaceLook(colour="#B0246B"))
+    return Begun("Points", PointsShape(points=points, source=source[:200]), BallLook(colour="#B0246B"))
 
 
 KIND = Kind(PointsShape, "Points of a table, drawn as small balls.")

@@ -1,0 +1,26 @@
+"""What a layer may come to."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from numpy.typing import NDArray
+
+from tidal_lens.cutting.points import Points
+from tidal_lens.cutting.surface import Surface
+from tidal_lens.tracing.streamlines import Lines
+
+Geometry = Surface | Lines | Points
+
+
+def own_values(geometry: Geometry) -> Mapping[str, NDArray[Any]]:
+    """Scalars that a geometry brings along at its points, whatever the flow: by their names, shape (n,)."""
+    if isinstance(geometry, Lines):
+        return {"time from the seed": geometry.time}
+    return geometry.scalars if isinstance(geometry, Points) else {}
+
+
+def own_vectors(geometry: Geometry) -> Mapping[str, NDArray[Any]]:
+    """The vectors among them, shape (n, 3)."""
+    return {n: v for n, v in geometry.own.items() if v.ndim == 2} if isinstance(geometry, Points) else {}
