@@ -366,3 +366,38 @@ def test_boundaries_are_clicked_and_grouped(window, tmp_path):
     assert set(now(window).boundaries) == set(shown)
     assert document.save(tmp_path / "a.tidal")
     assert load_study(tmp_path / "a.tidal").groups == {"skin": shown}
+
+
+def test_boundaries_are_shown_on_chosen_blocks_only(window):
+    flow, walls = window.document.flow, next(x for x in window.document.study.layers if x.kind == "wall")
+    window.document.choose(walls.id)
+    settle(window)
+    controls, before = window.bench.card.controls["wall"], made(window).area
+    for block in flow.blocks[:2]:
+        ticked(controls.only.button, block.name)
+        settle(window)
+        assert now(window).only == (block.name,)
+        own = flow.points[block.points]
+        part = made(window)
+        assert 0.0 <= part.area <= before
+        assert (part.points >= own.min(axis=0) - 1e-9).all()
+        assert (part.points <= own.max(axis=0) + 1e-9).all()
+        ticked(controls.only.button, "All blocks")
+        settle(window)
+    assert made(window).area == pytest.approx(before)
+
+
+def test_a_group_of_boundaries_is_said_to_be_of_a_kind_at_once(window):
+    document = window.document
+    names = tuple(b.name for b in document.flow.boundaries)
+    document.edit(document.study.with_(groups={"all": names}), "Group")
+    window.show_station("case")
+    settle(window)
+    controls = window.bench.pages["case"].boundaries
+    pick(controls.group_pickers["all"], "inlet")
+    settle(window)
+    assert {b.kind for b in document.flow.boundaries} == {"inlet"}
+    assert document.study.kinds == dict.fromkeys(names, "inlet")
+    window.act("undo")
+    settle(window)
+    assert document.study.kinds == {}

@@ -232,3 +232,48 @@ def test_steps_are_left_out_and_taken_in_again(run):
     wait(lambda: document.clock.times == (0.0, 0.5, 1.5, 2.0, 4.0), "undo")
     at(run, 4)
     assert document.flow.fields["Density"].values[0] == pytest.approx(1.0 + 4.0)
+
+
+@pytest.mark.gui
+def test_a_card_is_shown_at_several_steps(run):
+    strip, document = run.over_time, run.document
+    colour_by_density(run)
+    run.view.setFocus()
+    keys(run.view, Qt.Key.Key_T)
+    assert strip.isVisible()
+    assert [m.step for m in strip.moments] == [0, 1, 2, 3, 4]
+    wait(lambda: all(m.image is not None for m in strip.moments), "the pictures")
+    shown = [m.image.copy() for m in strip.moments]
+    assert shown[0] != shown[2], "the density grows, and one key serves all"
+    assert shown[2] != shown[4]
+    click(strip.moments[2])
+    at(run, 2)
+    assert document.undo_what == "Time"
+    keys(strip.moments[4], Qt.Key.Key_Return)
+    at(run, 4)
+
+    # Another card, another colour: drawn anew; the steps stay the same.
+    run.act("colour-by", "speed")
+    settle(run)
+    wait(lambda: all(m.image is not None and m.image != old for m, old in zip(strip.moments, shown, strict=True)), "the new pictures")
+    document.choose(None)
+    wait(lambda: not strip.moments, "no card, no strip")
+    run.act("over-time")
+    assert not strip.isVisible()
+
+
+@pytest.mark.gui
+def test_a_moment_that_is_not_there_is_told(empty, tmp_path):
+    for n in range(3):
+        points = cube_points(4)
+        fields = {"U": np.tile([1.0, 0, 0], (64, 1)), "p": points[:, 0] + n}
+        write_structured(tmp_path / f"a_{n}.vts", StructuredPiece("a", (4, 4, 4), points, fields), {})
+    empty.document.open_path(tmp_path / "a_0.vts", numbered=True)
+    settle(empty)
+    (tmp_path / "a_1.vts").write_text("nothing")
+    colour_of = next(x for x in empty.document.study.layers if x.kind == "slice")
+    empty.document.choose(colour_of.id)
+    empty.act("over-time")
+    strip = empty.over_time
+    wait(lambda: strip.moments and strip.moments[1].trouble and strip.moments[2].image is not None, "the trouble")
+    assert "a_1.vts" in strip.moments[1].toolTip()

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QContextMenuEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu
 
-from driving import choose, click, drag, keys, move, pixels, settle, slide, spin, type_into, wait
+from driving import choose, click, drag, keys, move, pick, pixels, settle, slide, spin, type_into, wait
 from tidal_lens.scene.palettes import palette
 from tidal_lens.study.files import load_study
 from tidal_lens.study.kinds.isosurface import IsoShape
@@ -306,3 +306,37 @@ def test_a_save_that_fails_is_told(window, tmp_path):
     assert "could not be written" in window.strips.live()[0].text.text()
     window.strips.clear()
     assert window.strips.live() == []
+
+
+@pytest.mark.gui
+def test_another_palette_is_chosen_for_a_key(window, tmp_path):
+    document = window.document
+    document.choose(next(x.id for x in document.study.layers if x.kind == "slice"))
+    settle(window)
+    key = window.bench.card.controls["slice"].key
+    low, high = document.key("mach")[1:]
+
+    def of(palette_name):
+        colours = np.unique(palette(palette_name, low, high)[::8, :3], axis=0).astype(int)
+        shown = pixels(window.view)[60:-60:3, 200:-150:3].reshape(-1, 1, 3)
+        return int((np.abs(shown - colours).max(axis=-1).min(axis=-1) <= 2).sum())
+
+    before = of("moss")
+    pick(key.colours, "Moss")
+    settle(window)
+    assert document.study.keys["mach"].palette == "moss"
+    assert of("moss") > max(3 * before, 2000)
+    assert key.flipped.isEnabled(), "it has no break at Mach 1"
+    ranged = document.key("mach")
+    assert (ranged[1], ranged[2]) == (low, high), "the range is that of the quantity's meaning"
+    assert document.save(tmp_path / "a.tidal")
+    assert load_study(tmp_path / "a.tidal").keys["mach"].palette == "moss"
+
+    window.view.keys.menu(window.view.keys.grip_at("mach", "high"))
+    menu = next(m for m in window.view.findChildren(QMenu) if m.isVisible())
+    inner = next(a.menu() for a in menu.actions() if a.text() == "Palette")
+    assert [a.text() for a in inner.actions() if a.isChecked()] == ["Moss"]
+    next(a for a in inner.actions() if a.text() == "By meaning").trigger()
+    menu.close()
+    settle(window)
+    assert document.study.keys == {}

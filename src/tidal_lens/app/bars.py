@@ -68,7 +68,7 @@ class TopBar(QWidget):
         line.addSpacing(8)
         line.addWidget(command, 3)
         line.addSpacing(8)
-        self.transport = Transport(desk.document)
+        self.transport = Transport(desk.document, desk.show_over_time)
         line.addWidget(self.transport)
         line.addStretch(2)
         for button in (self.undo, self.redo, self.theme, self.help):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from tidal_lens.app.holder import Holder
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
@@ -117,6 +119,14 @@ class Clock:
                 break
             wanted = (wanted + way) % count
         self._document.edit(study.model_copy(update={"step": wanted}), "Time", grip)
+
+    def reader(self) -> Callable[[int, Token], Evaluator] | None:
+        """Gives any step of the series as the study has it, on the thread of a job; None for steady flow."""
+        document, series = self._document, self._series
+        if series is None or document.flow is None:
+            return None
+        reference, methods = reference_of(document.flow, document.study), methods_of(document.study)
+        return lambda step, token: series.evaluator(step, reference, token, methods)
 
     def _want_step(self) -> None:
         document, series = self._document, self._series

@@ -179,6 +179,8 @@ BASE: tuple[Command, ...] = (
       for number, axis in enumerate("xyz") for name, sign, way in (("plus-", "+", 1), ("minus-", "−", -1))),
     Command("step-back", "One step back in time", ",", "Show the step before.",
             lambda d: d.document.go_to_step(-1, relative=True), _has_steps),
+    Command("over-time", "The card over time", "T", "Show the chosen card at several steps side by side; again: put them away.",
+            lambda d: d.show_over_time(), _has_steps),
     Command("play", "Play or pause", ".", "Play through the steps of a time series.", lambda d: d.play(), _has_steps),
     Command("step-on", "One step on in time", "/", "Show the next step.",
             lambda d: d.document.go_to_step(1, relative=True), _has_steps),

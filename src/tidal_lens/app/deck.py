@@ -21,6 +21,14 @@ WIDTH, HEIGHT, PICTURE = 152, 108, 58
 _DOUBLE = 0.6  # seconds between the first press on the lamp and the double click that it was part of
 
 
+def opaque_image(pixels: np.ndarray[Any, Any]) -> QImage:
+    """A picture of shape (h, w, 4); Qt relies on the fourth number when it draws one faintly."""
+    height, width = pixels.shape[:2]
+    opaque = pixels.copy()
+    opaque[..., 3] = 255
+    return QImage(opaque.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
+
+
 class Card(QWidget):
     """A card: small picture, name, what it is made from, colour chip, lamp, and a ring while it computes."""
 
@@ -54,10 +62,7 @@ class Card(QWidget):
 
     def set_picture(self, pixels: np.ndarray[Any, Any]) -> None:
         """Show another small picture, shape (h, w, 4)."""
-        height, width = pixels.shape[:2]
-        opaque = pixels.copy()
-        opaque[..., 3] = 255  # Qt relies on it when it draws a picture faintly
-        self._picture = QImage(opaque.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
+        self._picture = opaque_image(pixels)
         self.update()
 
     @property
@@ -154,7 +159,8 @@ class Card(QWidget):
             p.drawRect(chip)
             return
         setting = self.document.study.keys.get(name, KeySetting())
-        table = palette(self.document.evaluator.store.describe(name).scale, known[1], known[2], setting.bands, flipped=setting.flipped)
+        scale = setting.palette or self.document.evaluator.store.describe(name).scale
+        table = palette(scale, known[1], known[2], setting.bands, flipped=setting.flipped)
         pieces = 28
         for n in range(pieces):
             r, g, b, _ = (int(c) for c in table[(2 * n + 1) * len(table) // (2 * pieces)])

@@ -53,6 +53,9 @@ class Desk(Protocol):
     def play(self) -> None:
         """Play through the steps of a series, or pause."""
 
+    def show_over_time(self) -> None:
+        """Show the chosen card at several steps, or put them away."""
+
     def open_demo(self, name: str = "kittiwake.vtm") -> None:
         """Open a case that comes along."""
 

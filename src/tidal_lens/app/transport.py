@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QSlider, QWidget
@@ -36,7 +38,7 @@ class StepSlider(QSlider):
 class Transport(QWidget):
     """Back, play, on, a slider over all steps, and the time."""
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Document, over_time: Callable[[], object]) -> None:
         super().__init__()
         self._document = document
         line = QHBoxLayout(self)
@@ -56,7 +58,8 @@ class Transport(QWidget):
         self.time.setFixedWidth(150)
         self.time.returnPressed.connect(self._jump)
         self.time.editingFinished.connect(self.refresh)
-        for widget in (self.back, self.play, self.on, self.slider, self.time):
+        self.strip = IconButton("over-time", "The card over time", "Show the chosen card at several steps side by side (T)", over_time)
+        for widget in (self.back, self.play, self.on, self.slider, self.time, self.strip):
             line.addWidget(widget)
         self._silent = False
         self.slider.valueChanged.connect(self._slid)

@@ -32,6 +32,7 @@ from tidal_lens.app.histories import Histories
 from tidal_lens.app.imports import Imports
 from tidal_lens.app.ledger import Ledger
 from tidal_lens.app.notices import Notice
+from tidal_lens.app.over_time import OverTime
 from tidal_lens.app.view import FlowView
 from tidal_lens.demo.kittiwake import ASSETS
 from tidal_lens.formats.bodies import SUFFIXES
@@ -77,6 +78,7 @@ class Window(QMainWindow):
         self.command = CommandField(self, self)
         self.strips = Strips(self.document)
         self.deck = Deck(self.document, self.act)
+        self.over_time = OverTime(self.document, self.view)
         self.cards = Cards(self.document, self.deck)
         self.files = FileDialogs(self, self.document, self.imports, self.histories)
         self.bench = Bench(self.document, self.act)
@@ -114,6 +116,7 @@ class Window(QMainWindow):
             line.setSpacing(0)
         right.addWidget(self.strips)
         right.addWidget(self.view, 1)
+        right.addWidget(self.over_time)
         right.addWidget(self.deck)
         middle.addWidget(self.rail)
         middle.addWidget(self.bench)
@@ -161,6 +164,10 @@ class Window(QMainWindow):
     def play(self) -> None:
         """Play through the steps of a series, or pause."""
         self.top.transport.toggle()
+
+    def show_over_time(self) -> None:
+        """Show the chosen card at several steps, or put them away."""
+        self.over_time.toggle()
 
     def choose_memory(self) -> None:
         """Offer how much may be kept that can be worked out again."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
@@ -15,15 +17,30 @@ from tidal_lens.sampling.mesh import Stencil, mesh_of
 from tidal_lens.work import Token
 
 
-def boundary_surface(flow: Flow, names: tuple[str, ...], token: Token | None = None) -> Surface:
-    """The named boundaries as one surface; names that the flow does not have are passed over."""
-    chosen = [b for b in flow.boundaries if b.name in names]
+def boundary_surface(flow: Flow, names: tuple[str, ...], token: Token | None = None, blocks: tuple[str, ...] = ()) -> Surface:
+    """The named boundaries as one surface, or what of them is on some blocks; names that the flow does not have are passed over."""
+    chosen = [_on_blocks(flow, b, blocks) if blocks else b for b in flow.boundaries if b.name in names]
     parts: list[Surface] = []
     for boundary in chosen:
         if token is not None:
             token.check()
         parts.append(_surface_of(flow, boundary, token))
     return join(parts)
+
+
+def _on_blocks(flow: Flow, boundary: Boundary, blocks: tuple[str, ...]) -> Boundary:
+    """The faces of a boundary whose nodes are those of some blocks; all of one whose nodes are not known."""
+    if boundary.nodes is None:
+        return boundary
+    own = np.zeros(flow.n_points, dtype=bool)
+    for block in flow.blocks:
+        if block.name in blocks:
+            own[block.points] = True
+    faces = boundary.faces[own[boundary.nodes][boundary.faces].all(axis=1)]
+    used = np.unique(faces)
+    number = np.zeros(len(boundary.points), np.int64)
+    number[used] = np.arange(len(used))
+    return replace(boundary, points=boundary.points[used], faces=number[faces], nodes=boundary.nodes[used], polygons=None)
 
 
 def _surface_of(flow: Flow, boundary: Boundary, token: Token | None) -> Surface:

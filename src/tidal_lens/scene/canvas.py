@@ -18,7 +18,7 @@ from tidal_lens.scene.palettes import parse
 from tidal_lens.scene.scene import Item, LinesItem, Scene, SurfaceItem, shown_items, thicker
 from tidal_lens.scene.texture import Streaks, directions, laid_over, smeared
 
-SMALL = (264, 120)
+SMALL, LARGER = (264, 120), (320, 220)
 _FINE = 3_000_000  # pixels of a picture at most that is drawn at twice its size
 
 
@@ -187,19 +187,20 @@ class Canvas:
         prop = self._picker.GetViewProp()
         return next((n for n, d in self._main.drawn.items() if d.actor is prop), None) if prop is not None else None
 
-    def draw_small(self, item: Item, camera: Camera, background: str) -> NDArray[np.uint8]:
-        """A small picture of one item seen from the camera's direction."""
+    def draw_small(self, item: Item, camera: Camera, background: str,
+                   box: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None) -> NDArray[np.uint8]:
+        """A small picture of one item: it fills it; or, of what lies in a box (low, high), as the camera sees it, somewhat larger."""
         if self._small is None:
             self._small = _Window()
-            self._small.window.SetSize(*SMALL)
             self._small.renderer.SetUseFXAA(True)
-        small = self._small
+        small, size = self._small, LARGER if box else SMALL
+        small.window.SetSize(*size)
         small.renderer.SetBackground(*parse(background))
         small.set_items(shown_items((item,)))
         if len(item.points):
             good = item.points[np.isfinite(item.points).all(axis=1)]
-            low, high = good.min(axis=0), good.max(axis=0)
-            small.set_camera(camera.framing(low, high, SMALL[0] / SMALL[1]), low, high)
+            low, high = box or (good.min(axis=0), good.max(axis=0))
+            small.set_camera(camera if box else camera.framing(low, high, SMALL[0] / SMALL[1]), low, high)
         small.window.Render()
         pixels = small.pixels()
         small.set_items(())

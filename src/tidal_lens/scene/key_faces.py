@@ -98,7 +98,7 @@ class KeyFace:
     @property
     def log(self) -> bool:
         """Whether heights go by the logarithm."""
-        return self.setting.log and self.quantity.scale == "even" and 0.0 < self.axis[0] < self.axis[1]
+        return self.setting.is_log(self.quantity.scale, *self.axis)
 
     def y_of(self, value: float) -> float:
         """Height of a value on the bar."""
@@ -165,7 +165,8 @@ class KeyFace:
         return [Path((*shape, (edge, self.y_of(b))), Tint("soft", 0.45))]
 
     def _bar(self) -> list[Mark]:
-        table = palette(self.quantity.scale, self.low, self.high, self.setting.bands, flipped=self.setting.flipped)
+        look = self.setting.palette or self.quantity.scale
+        table = palette(look, self.low, self.high, self.setting.bands, flipped=self.setting.flipped)
         out: list[Mark] = []
         for n in range(int(self.bar_bottom - self.bar_top)):
             value = self.value_at(self.bar_top + n + 0.5)
@@ -246,7 +247,7 @@ def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, size: tuple[flo
         axis = (min(spread.span[0], low, *(v for _, v in beads)), max(spread.span[1], high, *(v for _, v in beads)))
         quantity = evaluator.store.describe(name)
         setting = study.keys.get(name, KeySetting())
-        if setting.log and quantity.scale == "even" and low > 0.0:
+        if setting.is_log(quantity.scale, low, high):
             axis = (min([low, *(v for _, v in beads if v > 0.0)]), max([high, *(v for _, v in beads)]))
         axis = (held or {}).get(name, axis)
         if axis[0] == axis[1]:

@@ -27,8 +27,16 @@ ABOVE = ("#F5F2E8", "#EBD3AE", "#CF9A5B", "#9A5B1E", "#57290A")
 SUBSONIC = ("#14304F", "#1F6487", "#5FA5B5", "#C3DFDD")
 SUPERSONIC = ("#F3D08A", "#DD8A4E", "#AE3F53", "#5C1646")
 
+# Two more for who has a reason: from night to embers, from forest to straw. Lightness rises in both.
+EMBER = ("#1C1230", "#552057", "#97345A", "#CF5F47", "#EC9E4C", "#F8E4AE")
+MOSS = ("#10261F", "#27503F", "#5C7F58", "#97A877", "#CFCFA3", "#F3F0DC")
+
 # Ink on paper, for what light through the flow shows.
 INK = ("#FBF9F4", "#A9ADAC", "#1F2A33")
+
+# What may be chosen in the place of what a quantity's meaning asks for, and how each is called.
+CHOICES = {"": "By meaning", "even": "Water", "ember": "Ember", "moss": "Moss", "signed": "About zero", "angle": "Once round",
+           "ink": "Ink", "paper": "Chalk"}
 
 # Once round: ends where it begins; light at zero, dark at half a turn.
 ROUND = ("#3A1F4A", "#1D5F8A", "#5FA5B5", "#F3EBD2", "#CF9A5B", "#8E3B4E", "#3A1F4A")
@@ -61,8 +69,9 @@ def _ramp(stops: tuple[str, ...], at: NDArray[np.float64]) -> NDArray[np.float64
 @lru_cache(maxsize=64)
 def _table(scale: str, low: float, high: float) -> bytes:
     x = (np.arange(SIZE) + 0.5) / SIZE
-    if scale in ("even", "angle", "ink", "paper"):
-        rgb = _ramp({"even": EVEN, "angle": ROUND, "ink": INK, "paper": INK[::-1]}[scale], x)
+    ramps = {"even": EVEN, "ember": EMBER, "moss": MOSS, "angle": ROUND, "ink": INK, "paper": INK[::-1]}
+    if scale in ramps:
+        rgb = _ramp(ramps[scale], x)
     else:
         middle = 1.0 if scale == "mach" else 0.0
         value = low + (high - low) * x
@@ -86,8 +95,8 @@ def palette(scale: str, low: float, high: float, bands: int = 0, *, flipped: boo
     Parameters
     ----------
     scale : str
-        ``even``, ``signed`` (pale at 0), ``mach`` (breaks at exactly 1) ``angle`` (ends as it begins), ``ink``
-        (dark above) or ``paper`` (dark below).
+        ``even``, ``ember``, ``moss``, ``signed`` (pale at 0), ``mach`` (breaks at exactly 1) ``angle`` (ends as it begins),
+        ``ink`` (dark above) or ``paper`` (dark below).
     low, high : float
         Ends of the colour key.
     bands : int

@@ -19,6 +19,9 @@ from tidal_lens.errors import RenderError
 from tidal_lens.scene.camera import Camera
 from tidal_lens.scene.scene import Frame, Item, Scene
 
+Box = tuple[NDArray[np.float64], NDArray[np.float64]]
+_Small = tuple[Item, Camera, str, Box | None]
+
 
 @dataclass(frozen=True, eq=False)
 class _Request:
@@ -48,7 +51,7 @@ class Renderer:
         self._listener = listener
         self._wish: _Request | None = None
         self._picks: list[tuple[int, float, float]] = []
-        self._small: OrderedDict[str, tuple[Item, Camera, str]] = OrderedDict()
+        self._small: OrderedDict[str, _Small] = OrderedDict()
         self._condition = threading.Condition()
         self._closing = False
         self._number = 0
@@ -76,10 +79,10 @@ class Renderer:
             self._picks.append((ticket, x, y))
             self._condition.notify()
 
-    def small_picture(self, item: Item, camera: Camera, background: str) -> None:
-        """Ask for a small picture of one item, when there is nothing else to do."""
+    def small_picture(self, item: Item, camera: Camera, background: str, box: Box | None = None) -> None:
+        """Ask for a small picture of one item, when there is nothing else to do: see :meth:`tidal_lens.scene.canvas.Canvas.draw_small`."""
         with self._condition:
-            self._small[item.id] = (item, camera, background)
+            self._small[item.id] = (item, camera, background, box)
             self._condition.notify()
 
     def close(self) -> None:
@@ -113,15 +116,15 @@ class Renderer:
         canvas.close()
 
     def _serve(self, canvas: Any, wish: _Request | None, picks: list[tuple[int, float, float]],
-               one: tuple[str, tuple[Item, Camera, str]] | None) -> None:
+               one: tuple[str, _Small] | None) -> None:
         if wish is not None:
             pixels, depth = canvas.draw(wish.scene, wish.camera, wish.width, wish.height, wish.ratio, wish.draft)
             self._listener.frame(Frame(pixels, depth, wish.number, wish.draft))
         for ticket, x, y in picks:
             self._listener.picked(ticket, canvas.item_at(x, y))
         if one is not None:
-            name, (item, camera, background) = one
-            self._listener.small(name, item, canvas.draw_small(item, camera, background))
+            name, (item, *how) = one
+            self._listener.small(name, item, canvas.draw_small(item, *how))
 
 
 def prefer_headless() -> None:

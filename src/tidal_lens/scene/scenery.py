@@ -47,7 +47,7 @@ class Key:
     def of(study: Study, scale: str, name: str, low: float, high: float) -> Key:
         """The key of a quantity in a study."""
         setting = study.keys.get(name, KeySetting())
-        return Key(low, high, scale, setting.bands, setting.flipped, setting.beyond, setting.log and scale == "even" and 0.0 < low < high)
+        return Key(low, high, setting.palette or scale, setting.bands, setting.flipped, setting.beyond, setting.is_log(scale, low, high))
 
 
 @dataclass(frozen=True, eq=False)

@@ -109,6 +109,8 @@ class KeySetting(Value):
         Where its left upper corner is, in shares of the view; in the row of all keys where nothing is said.
     hidden : bool
         Whether it is not shown.
+    palette : str
+        In the place of what the quantity's meaning asks for.
     """
 
     low: FiniteFloat | None = None
@@ -122,6 +124,11 @@ class KeySetting(Value):
     digits: Annotated[int, Field(ge=0, le=9)] = 0
     place: tuple[Share, Share] | None = None
     hidden: bool = False
+    palette: Literal["", "even", "ember", "moss", "signed", "angle", "ink", "paper"] = ""
+
+    def is_log(self, scale: str, low: float, high: float) -> bool:
+        """Whether colours between two values of a quantity of a scale go by the logarithm."""
+        return self.log and scale == "even" and 0.0 < low < high
 
 
 class SeenRange(Value):

@@ -16,6 +16,7 @@ from tidal_lens.app.parts import (
     Choice,
     ColourButton,
     NumberField,
+    Picker,
     QuantityChooser,
     Slider,
     column,
@@ -24,6 +25,7 @@ from tidal_lens.app.parts import (
     rule,
 )
 from tidal_lens.quantities.store import Quantity
+from tidal_lens.scene.palettes import CHOICES
 from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.kinds.kind import Shape
 from tidal_lens.study.model import KeySetting, Layer
@@ -194,6 +196,9 @@ class KeyControls(QWidget):
         self.bands.setFixedWidth(96)
         self.bands.edited.connect(lambda v: self._say("Bands of the key", bands=int(v)))
         self.flipped = Check("Flipped", "Let the palette run the other way", lambda on: self._say("Flip the palette", flipped=on))
+        self.colours = Picker("Palette", "The colours of the key; by meaning, as its quantity asks for")
+        self.colours.offer(list(CHOICES.values()), 0)
+        self.colours.activated.connect(lambda at: self._say("Palette", palette=list(CHOICES)[at]))
         self.beyond = Choice([("colour", "Colour", "Beyond the range the colour of its end is drawn"),
                               ("grey", "Grey", "Beyond the range grey is drawn"),
                               ("nothing", "Nothing", "Beyond the range nothing is drawn")])
@@ -213,6 +218,7 @@ class KeyControls(QWidget):
         self.title = label("", "soft")
         column(self, rule(), self.title, row("From, to", self.low, self.high, stretch=1),
                row(self.symmetric, self.reset, stretch=0), self.log,
+               row("Palette", self.colours, stretch=1),
                row("Bands", self.bands, self.flipped, stretch=2), row("Beyond", self.beyond, stretch=1), self.fit,
                row("Called", self.own_title, stretch=1), row("Digits", self.digits, self.shown, stretch=2), spacing=6)
 
@@ -265,7 +271,8 @@ class KeyControls(QWidget):
             return
         self.title.setText(f"Colour key: {quantity.label} · {quantity.made}")
         known = self.document.key(name)
-        turns = quantity.scale != "mach"
+        setting = self.document.study.keys.get(name, KeySetting())
+        turns = (setting.palette or quantity.scale) != "mach"
         self.flipped.setToolTip("Let the palette run the other way" if turns else "A palette that breaks at Mach 1 stays as it is")
         for field in (self.low, self.high, self.symmetric, self.reset, self.bands, self.flipped, self.beyond,
                       self.log):
@@ -276,7 +283,7 @@ class KeyControls(QWidget):
             self.low.step = self.high.step = _nice_step(spread.usual[1] - spread.usual[0])
             self.low.show_value(low)
             self.high.show_value(high)
-            setting = self.document.study.keys.get(name, KeySetting())
+            self.colours.offer(list(CHOICES.values()), list(CHOICES).index(setting.palette))
             self.symmetric.setChecked(setting.symmetric)
             self.log.setChecked(setting.log)
             self.bands.show_value(setting.bands)

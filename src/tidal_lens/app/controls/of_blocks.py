@@ -24,9 +24,12 @@ class OfBlocks(QWidget):
         Given the names of the blocks; none for all.
     none : str
         What none ticked means.
+    lead : str
+        Beside it.
     """
 
-    def __init__(self, document: Document, take: Callable[[tuple[str, ...]], object], none: str = "whole flow") -> None:
+    def __init__(self, document: Document, take: Callable[[tuple[str, ...]], object], none: str = "whole flow",
+                 lead: str = "Of") -> None:
         super().__init__()
         self._document, self._take, self._none = document, take, none
         self._chosen: tuple[str, ...] = ()
@@ -36,7 +39,7 @@ class OfBlocks(QWidget):
         self.list = QMenu(self.button)
         self.list.aboutToShow.connect(self._fill)
         self.button.setMenu(self.list)
-        column(self, row("Of" if none == "whole flow" else "Blocks", self.button, stretch=1))
+        column(self, row(lead, self.button, stretch=1))
 
     def _fill(self) -> None:
         self.list.clear()

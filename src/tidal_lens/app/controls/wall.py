@@ -46,9 +46,12 @@ class WallControls(SurfaceLookControls[WallShape]):
         self.body.insertWidget(2, holder)
         self.body.insertWidget(3, self.click)
         self.body.insertWidget(4, self.group)
-        self.of = OfBlocks(document, lambda blocks: self.reshape("Blocks", blocks=blocks), "none")
+        self.of = OfBlocks(document, lambda blocks: self.reshape("Blocks", blocks=blocks), "none", "Blocks")
         self.of.setToolTip("Blocks whose outsides are shown too")
         self.body.insertWidget(5, self.of)
+        self.only = OfBlocks(document, lambda blocks: self.reshape("Only on blocks", only=blocks), "all blocks", "Only on")
+        self.only.setToolTip("Boundaries are shown only as far as they are on these blocks")
+        self.body.insertWidget(6, self.only)
 
     def _toggle(self, name: str, on: bool) -> None:
         shape = self.shape()
@@ -119,4 +122,5 @@ class WallControls(SurfaceLookControls[WallShape]):
             box.setChecked(name in shape.boundaries)
         self._show_groups(shape)
         self.of.show_value(shape.blocks)
+        self.only.show_value(shape.only)
         super().refresh()

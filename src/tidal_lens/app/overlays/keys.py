@@ -14,6 +14,7 @@ from tidal_lens.app.overlays.base import near
 from tidal_lens.app.overlays.painting import measure, paint_marks
 from tidal_lens.app.stage import Stage
 from tidal_lens.scene.key_faces import BEAD, KeyFace, key_faces
+from tidal_lens.scene.palettes import CHOICES
 from tidal_lens.study.model import KeySetting
 
 BANDS = 10  # to begin with
@@ -201,6 +202,14 @@ class KeysOverlay:
             mirror.setChecked(setting.symmetric)
             mirror.toggled.connect(lambda on: document.edit(
                 document.study.with_key(name, setting.with_(symmetric=on)), "Symmetric key"))
+            colours = menu.addMenu("Palette")
+            for palette, title in CHOICES.items() if colours is not None else ():
+                one = colours.addAction(title) if colours is not None else None
+                if one is not None:
+                    one.setCheckable(True)
+                    one.setChecked(setting.palette == palette)
+                    one.triggered.connect(lambda _on, p=palette: document.edit(
+                        document.study.with_key(name, setting.with_(palette=p)), "Palette"))
             hide = menu.addAction("Hide this key")
             home = menu.addAction("Back into the row")
             if hide is not None and home is not None:

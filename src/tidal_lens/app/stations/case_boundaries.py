@@ -24,17 +24,30 @@ class BoundariesControls(QWidget):
         self.section = Section("Boundaries")
         self.pickers: dict[str, Picker] = {}
         self._rows: dict[str, Row] = {}
-        self._shown: list[tuple[str, str, str]] = []
+        self._shown: tuple[object, ...] = ()
+        self.group_pickers: dict[str, Picker] = {}
         column(self, self.section)
+        document.study_changed.connect(lambda: self.refresh(document.flow) if document.flow is not None else None)
 
     def refresh(self, flow: Flow) -> None:
         """Show the boundaries in force."""
-        facts: list[tuple[str, str, str]] = [(b.name, b.kind, b.reason) for b in flow.boundaries]
+        groups = self.document.study.groups
+        facts = ([(b.name, b.kind, b.reason) for b in flow.boundaries], groups)
         if facts == self._shown:
             return
         self._shown = facts
         self.section.clear()
-        self.pickers, self._rows = {}, {}
+        self.pickers, self.group_pickers, self._rows = {}, {}, {}
+        kinds = {b.name: b.kind for b in flow.boundaries}
+        for name, members in groups.items():
+            there = {kinds[m] for m in members if m in kinds}
+            holder = QWidget()
+            picker = Picker(f"Kind of all in {name}", "What all boundaries of this group are")
+            picker.offer(KINDS, KINDS.index(there.pop()) if len(there) == 1 else -1)
+            picker.activated.connect(lambda at, group=name: self._pick_all(group, at))
+            self.group_pickers[name] = picker
+            column(holder, Row(name, ", ".join(members), f"group of {len(members)}", name, open_=False), picker, spacing=2)
+            self.section.add(holder)
         for boundary in flow.boundaries[:_MOST]:
             holder = QWidget()
             one = Row(boundary.name, boundary.reason, f"{len(boundary.faces):,} faces", boundary.name, open_=True)
@@ -58,6 +71,11 @@ class BoundariesControls(QWidget):
         if at < len(KINDS):
             said = {**said, name: KINDS[at]}
         self.document.edit(study.with_(kinds=said), f"Kind of {name}")
+
+    def _pick_all(self, group: str, at: int) -> None:
+        study = self.document.study
+        members = study.groups.get(group, ())
+        self.document.edit(study.with_(kinds={**study.kinds, **dict.fromkeys(members, KINDS[at])}), f"Kind of {group}")
 
     def _look(self, name: str) -> None:
         flow = self.document.flow

@@ -19,23 +19,25 @@ from tidal_lens.study.words import Words
 
 
 class WallShape(Shape):
-    """Which boundaries, and the outsides of which blocks."""
+    """Which boundaries, or what of them is on some blocks (``only``), and the outsides of which blocks."""
 
     kind: Literal["wall"] = "wall"
     on_walls: ClassVar[bool] = True
     of_mesh: ClassVar[bool] = False  # the user may say what its boundaries are
     boundaries: tuple[Name, ...]
     blocks: Blocks = ()
+    only: Blocks = ()
 
     def make(self, see: See) -> Made:
         """Faces of the boundaries."""
         flow = see.flow
         own = [n for n, block in enumerate(flow.blocks) if block.name in self.blocks]
-        return Made(join([boundary_surface(flow, self.boundaries, see.token), *([blocks_surface(flow, own)] if own else [])]))
+        return Made(join([boundary_surface(flow, self.boundaries, see.token, self.only), *([blocks_surface(flow, own)] if own else [])]))
 
     def tell(self, _words: Words) -> str:
         """Names of the boundaries."""
-        return ", ".join([*self.boundaries, *(f"block {name}" for name in self.blocks)]) or "no boundary"
+        told = ", ".join([*self.boundaries, *(f"block {name}" for name in self.blocks)]) or "no boundary"
+        return f"{told}, on {' and '.join(self.only)} only" if self.only else told
 
 
 def new_walls(store: QuantityStore) -> Begun:
