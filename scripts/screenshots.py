@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import os
 import sys
+import tempfile
 import time
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+import numpy as np
 from PyQt6.QtWidgets import QApplication
 
 from tidal_lens.app import theme
@@ -17,6 +19,8 @@ from tidal_lens.app.stations.case import CaseStation
 from tidal_lens.app.stations.derive import DeriveStation
 from tidal_lens.app.window import Window
 from tidal_lens.demo.kittiwake import ASSETS, demo_file
+from tidal_lens.formats.export import save_geometry
+from tidal_lens.formats.written import Geometry
 from tidal_lens.study.conditions import Condition
 from tidal_lens.study.dressings import Arrows, Contours, Texture
 from tidal_lens.study.looks import LineLook
@@ -80,6 +84,22 @@ def shoot_forms(window: Window) -> None:
     shoot(window, "texture")
     if camera is not None:
         document.move_camera(camera)
+    document.edit(before, "Back")
+    settle(window)
+
+
+def shoot_cloud(window: Window) -> None:
+    """Made-up droplets about the body."""
+    document, before = window.document, window.document.study
+    random = np.random.default_rng(7)
+    places = np.array([-0.1, -0.45, -0.2]) + np.array([1.9, 0.9, 0.55]) * random.random((1500, 3))
+    values = {"diameter": 2e-5 * np.exp(0.5 * random.normal(size=1500)), "temperature": 290.0 + 60.0 * places[:, 0]}
+    with tempfile.TemporaryDirectory() as folder:
+        save_geometry(Path(folder) / "droplets.vtp", Geometry(places, None, None, values))
+        window.act("add-cloud", str(Path(folder) / "droplets.vtp"))
+        while document.chosen_layer is None or document.chosen_layer.kind != "cloud":
+            settle(window)
+        shoot(window, "cloud")
     document.edit(before, "Back")
     settle(window)
 
@@ -150,6 +170,7 @@ def main() -> None:
     shoot(window, "contours")
     window.act("undo")
     shoot_forms(window)
+    shoot_cloud(window)
     document.choose(iso)
     window.act("add-streamlines")
     layer = document.chosen_layer
@@ -183,6 +204,9 @@ def main() -> None:
     document.edit_layer(first.with_(shown=False), "Hide")
     document.go_to_step(9)
     window.show_station("look")
+    window.act("over-time")
+    while not all(moment.image for moment in window.over_time.moments):
+        settle(window)
     shoot(window, "time")
     window.hide()
     window.close()

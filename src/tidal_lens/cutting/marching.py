@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.cutting import marching_kernels as kernels
 from tidal_lens.cutting.cases import MOST_FACES, MOST_VERTICES, cases
-from tidal_lens.cutting.surface import Surface, join, turned
+from tidal_lens.cutting.surface import Surface, join
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.faces import hand
 from tidal_lens.flow.grid import UnstructuredGrid
@@ -159,15 +159,16 @@ def _joined(parts: list[_Part], mirrored: bool) -> Surface:
     """Chunks share the vertices on their borders. Left-handed cells are cut the other way round."""
     if not parts:
         return join([])
-    keys = np.concatenate([part[0] for part in parts])
-    shares, places = np.concatenate([part[1] for part in parts]), np.concatenate([part[2] for part in parts])
     starts = np.cumsum([0] + [len(part[0]) for part in parts])
-    faces = np.concatenate([part[3] + np.int32(start) for part, start in zip(parts, starts, strict=False)])
-    number, first, size = np.empty(len(keys), np.int64), np.empty(len(keys), np.int64), 1 << (2 * len(keys) - 1).bit_length()
+    most, size = int(starts[-1]), 1 << (2 * int(starts[-1]) - 1).bit_length()
     slots, numbers = _room.hashed
     hashed = (slots[:size], numbers[:size]) if size <= len(slots) else (np.empty(size, np.int64), np.empty(size, np.int32))
-    first = first[:kernels.merge(keys, hashed, number, first)]
-    ids, weights, points = np.empty((len(first), 2), np.int64), np.empty((len(first), 2)), np.empty((len(first), 3))
-    kernels.lay_vertices(first, keys, shares, places, ids, weights, points)
-    corners = number.take(faces)
-    return Surface(points, turned(corners) if mirrored else corners, Stencil(ids, weights))
+    hashed[0].fill(-1)
+    number, out = np.empty(most, np.int64), (np.empty((most, 2), np.int64), np.empty((most, 2)), np.empty((most, 3)))
+    faces, count, at = np.empty((sum(len(part[3]) for part in parts), 4), np.int64), 0, 0
+    for part, start in zip(parts, starts, strict=False):
+        count = kernels.join_vertices(part[:3], hashed, int(start), count, number, out)
+        kernels.join_faces(part[3], number, int(start), mirrored, faces[at:at + len(part[3])])
+        at += len(part[3])
+    ids, weights, points = (a[:count] for a in out)
+    return Surface(points, faces, Stencil(ids, weights))

@@ -351,32 +351,52 @@ def march(points: Array, form: Array, level: float, room: Array, tables: Array, 
 
 
 @kernel
-def merge(keys: Array, hashed: Array, out: Array, first: Array) -> int:
-    """Number each key (n,) in the order in which it first comes, and say where that is; how many there are.
+def join_vertices(part: Array, hashed: Array, start: int, count: int, number: Array, out: Array) -> int:
+    """Take up the vertices of a part of a cut after those of others, each once; how many there are then.
 
-    ``hashed`` is as of :func:`march`, with room for 2 n.
+    Parameters
+    ----------
+    part : tuple
+        Its keys (n,), shares (n,) and places (n, 3), as of :func:`march`.
+    hashed : tuple
+        As of :func:`march`, with room for twice the vertices of all parts; its slots are empty at first.
+    start, count : int
+        Vertices of the parts before it, and how many of them were taken up.
+    number : (all,) int64
+        Written from ``start`` on: which vertex each one is.
+    out : tuple
+        Written from ``count`` on: nodes (all, 2), weights (all, 2), places (all, 3).
     """
+    keys, shares, places = part
     slots, numbers = hashed
+    ids, weights, points = out
     mask = len(slots) - 1
-    for slot in range(len(slots)):
-        slots[U(slot)] = _EMPTY
-    count = 0
     for n in range(len(keys)):
-        place = _number_of(slots, mask, keys[n])
+        at = U(n)
+        key = keys[at]
+        place = _number_of(slots, mask, key)
         if slots[place] == _EMPTY:
-            slots[place] = keys[n]
+            slots[place] = key
             numbers[place] = count
-            first[count] = n
+            to = U(count)
+            ids[to, 0], ids[to, 1] = key >> 32, key & 0xFFFFFFFF
+            weights[to, 0], weights[to, 1] = 1.0 - shares[at], shares[at]
+            points[to, 0], points[to, 1], points[to, 2] = places[at, 0], places[at, 1], places[at, 2]
             count += 1
-        out[n] = numbers[place]
+        number[U(start + n)] = numbers[place]
     return count
 
 
 @kernel
-def lay_vertices(first: Array, keys: Array, shares: Array, places: Array, ids: Array, weights: Array, points: Array) -> None:
-    """Write nodes (m, 2), weights (m, 2) and places (m, 3) of vertices ``first`` (m,)."""
-    for number in range(len(first)):
-        to, n = U(number), U(first[number])
-        ids[to, 0], ids[to, 1] = keys[n] >> 32, keys[n] & 0xFFFFFFFF
-        weights[to, 0], weights[to, 1] = 1.0 - shares[n], shares[n]
-        points[to, 0], points[to, 1], points[to, 2] = places[n, 0], places[n, 1], places[n, 2]
+def join_faces(part: Array, number: Array, start: int, mirrored: Any, out: Array) -> None:
+    """Faces (m, 4) of a part by the numbers of all vertices, those of its own from ``start`` on; seen from the other side if so wished."""
+    for n in range(len(part)):
+        at = U(n)
+        a, b = number[U(start + part[at, 0])], number[U(start + part[at, 1])]
+        c, d = number[U(start + part[at, 2])], number[U(start + part[at, 3])]
+        if mirrored:
+            if c == d:
+                a, c, d = c, a, a
+            else:
+                a, b, c, d = d, c, b, a
+        out[at, 0], out[at, 1], out[at, 2], out[at, 3] = a, b, c, d
