@@ -99,3 +99,21 @@ def honeycomb(n=4, layers=3):
             low, high = hexagon + k * len(base), hexagon + (k + 1) * len(base)
             cells.append([low[::-1], high, *([low[c], low[(c + 1) % 6], high[(c + 1) % 6], high[c]] for c in range(6))])
     return points, cells
+
+
+def refined_cube():
+    """Eight cubes of half a metre; the one at the origin, and in it one again, are cut in eight."""
+    corners = np.array([(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0), (0, 0, 1), (1, 0, 1), (1, 1, 1), (0, 1, 1)], float)
+    coarse = [(0.5 * np.array((i, j, k)), 0.5) for k in range(2) for j in range(2) for i in range(2)]
+    cells = []
+    for low, size in coarse:
+        if low.any():
+            cells.append((low, size))
+        else:
+            cells += [(0.25 * np.array((i, j, k)), 0.25) for k in range(2) for j in range(2) for i in range(2)]
+    first = cells.pop(0)
+    cells += [(0.125 * np.array((i, j, k)), 0.125) for k in range(2) for j in range(2) for i in range(2)]
+    assert first[1] == 0.25
+    every = np.concatenate([low + size * corners for low, size in cells])
+    _, at, place = np.unique(np.round(every, 9), axis=0, return_index=True, return_inverse=True)
+    return every[at], place.reshape(-1, 8)

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 import vtkmodules.vtkCommonDataModel
 
-from cell_checks import check_whole, honeycomb, linear, polyhedron, save, volumes
+from cell_checks import check_whole, honeycomb, linear, polyhedron, refined_cube, save, volumes
 from making import cube_points, hexahedra
 from tidal_lens.cutting.contour import axis_slice
 from tidal_lens.errors import FileError
@@ -121,24 +121,6 @@ def test_a_curved_face_is_cut_alike_from_both_sides(tmp_path):
     outside = flow.outside.faces
     assert len(outside) == 2 * 4 * 5  # five sides of each, in four parts: none of the face between them
     assert flow.n_points == len(first) + 11 + 2
-
-
-def refined_cube():
-    """Eight cubes of half a metre; the one at the origin, and in it one again, are cut in eight."""
-    corners = np.array([(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0), (0, 0, 1), (1, 0, 1), (1, 1, 1), (0, 1, 1)], float)
-    coarse = [(0.5 * np.array((i, j, k)), 0.5) for k in range(2) for j in range(2) for i in range(2)]
-    cells = []
-    for low, size in coarse:
-        if low.any():
-            cells.append((low, size))
-        else:
-            cells += [(0.25 * np.array((i, j, k)), 0.25) for k in range(2) for j in range(2) for i in range(2)]
-    first = cells.pop(0)
-    cells += [(0.125 * np.array((i, j, k)), 0.125) for k in range(2) for j in range(2) for i in range(2)]
-    assert first[1] == 0.25
-    every = np.concatenate([low + size * corners for low, size in cells])
-    _, at, place = np.unique(np.round(every, 9), axis=0, return_index=True, return_inverse=True)
-    return every[at], place.reshape(-1, 8)
 
 
 def test_hanging_nodes_leave_no_gap(tmp_path):
