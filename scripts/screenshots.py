@@ -23,6 +23,7 @@ from tidal_lens.formats.export import save_geometry
 from tidal_lens.formats.written import Geometry
 from tidal_lens.study.conditions import Condition
 from tidal_lens.study.dressings import Arrows, Contours, Texture
+from tidal_lens.study.kinds.seeds import LineSeeds
 from tidal_lens.study.looks import LineLook
 from tidal_lens.study.model import KeySetting, Subject
 
@@ -175,7 +176,7 @@ def main() -> None:
     window.act("add-streamlines")
     layer = document.chosen_layer
     assert layer is not None
-    shape = layer.shape.with_(start=(0.8, -0.19, 0.1), end=(0.8, 0.19, 0.1), count=44)
+    shape = layer.shape.with_(seeds=(LineSeeds(start=(0.8, -0.19, 0.1), end=(0.8, 0.19, 0.1), count=44),))
     document.edit_layer(layer.with_(shape=shape, look=LineLook(colour_by="mach", width=2.0)), "Seed line")
     window.show_station("trace")
     shoot(window, "trace")

@@ -45,7 +45,7 @@ def test_the_body_is_what_is_framed_first():
 def test_seeds_start_before_the_body_across_the_wind(turn):
     flow = shell(turn=turn)
     layer = new_streamlines(QuantityStore(flow, flow.reference))
-    start, end = np.array(layer.shape.start), np.array(layer.shape.end)
+    start, end = np.array(layer.shape.seeds[0].start), np.array(layer.shape.seeds[0].end)
     assert start[0] == end[0]
     assert (start[0] < 0.2) if turn > 0 else (start[0] > 0.4)
     assert abs(start[0] - 0.3) < 0.13
@@ -55,7 +55,7 @@ def test_seeds_start_before_the_body_across_the_wind(turn):
 def test_seeds_of_a_half_model_stay_in_it():
     flow = shell(half=True)
     layer = new_streamlines(QuantityStore(flow, flow.reference))
-    assert min(layer.shape.start[1], layer.shape.end[1]) >= -1e-9
+    assert min(layer.shape.seeds[0].start[1], layer.shape.seeds[0].end[1]) >= -1e-9
 
 
 def test_an_isosurface_of_q_starts_at_vortices_not_at_the_wall():

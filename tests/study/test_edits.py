@@ -15,6 +15,7 @@ from tidal_lens.study.history import History, carried
 from tidal_lens.study.kinds.isosurface import IsoShape
 from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.kinds.points import PointsShape
+from tidal_lens.study.kinds.seeds import BallSeeds, CardSeeds, LineSeeds
 from tidal_lens.study.kinds.slice import SliceShape
 from tidal_lens.study.kinds.streamlines import StreamShape
 from tidal_lens.study.kinds.wall import WallShape
@@ -29,14 +30,17 @@ surface = st.builds(SurfaceLook, colour_by=st.none() | quantity, opacity=st.floa
                     contours=st.none() | st.builds(Contours, of=quantity, low=number, high=number,
                                                    listed=st.lists(number, max_size=3).map(tuple)),
                     arrows=st.none() | st.builds(Arrows, of=quantity, spacing=st.floats(0.004, 0.5), even=st.booleans()))
-balls = st.builds(BallLook, colour_by=st.none() | quantity | st.just("own:d"), size_by=quantity, sized=st.sampled_from(["even", "share"]))
+seeds = st.one_of(st.builds(LineSeeds, start=vector, end=vector, count=st.integers(1, 5000)),
+                  st.builds(BallSeeds, centre=vector, radius=st.floats(1e-6, 1e6)))
+balls = st.builds(BallLook, colour_by=st.none() | quantity | st.just("own:d"), size_by=quantity,
+                  sized=st.sampled_from(["even", "share"]))
 begun = st.one_of(
     st.builds(Begun, st.just("Walls"), st.builds(WallShape, boundaries=st.lists(st.text(max_size=5), max_size=3).map(tuple)), surface),
     st.builds(Begun, st.just("Slice"),
               st.builds(SliceShape, direction=st.sampled_from([(1.0, 0.0, 0.0), (0.5, -2.0, 0.1)]), position=number), surface),
     st.builds(Begun, st.just("Iso"), st.builds(IsoShape, quantity=quantity, value=number), surface),
     st.builds(Begun, st.just("Points"), st.builds(PointsShape, points=st.lists(vector, min_size=1, max_size=4).map(tuple)), balls),
-    st.builds(Begun, st.just("Lines"), st.builds(StreamShape, start=vector, end=vector, count=st.integers(1, 5000)), st.builds(LineLook)))
+    st.builds(Begun, st.just("Lines"), st.builds(StreamShape, seeds=st.lists(seeds, min_size=1, max_size=3).map(tuple)), st.builds(LineLook)))
 edit = st.one_of(
     st.tuples(st.just("add"), begun), st.tuples(st.just("remove"), st.integers(0, 9)), st.tuples(st.just("move"), st.integers(0, 9)),
     st.tuples(st.just("hide"), st.integers(0, 9)), st.tuples(st.just("alone"), st.integers(0, 9)),
@@ -49,7 +53,7 @@ edit = st.one_of(
 def on_another(study, layer):
     """Every line card made from a card, if it may be."""
     for lines in (x for x in study.layers if x.kind == "streamlines"):
-        made = lines.with_(shape=lines.shape.with_(seeded_on=layer.id))
+        made = lines.with_(shape=lines.shape.with_(seeds=(*lines.shape.seeds[:1], CardSeeds(card=layer.id))))
         if layer in study.subjects_for(lines, ("surface", "lines")):
             study = study.replacing(made)
         else:

@@ -193,8 +193,10 @@ def test_what_it_rests_on_is_in_its_basis(kind, layer, evaluator, tmp_path):
 
 def test_a_list_of_seeds_has_no_line_to_drag(evaluator):
     listed = new_seed_list(evaluator.store, ((0.2, 0.3, 0.4),), "a.csv").shape
-    assert listed.handles(evaluator.flow, None) is None
-    assert listed.tell(Words(None)) == "whole flow, 1 seeds"
+    drawn = listed.handles(evaluator.flow, None)
+    assert (drawn.beads, drawn.lines) == ((), ())
+    np.testing.assert_array_equal(drawn.dots, [[0.2, 0.3, 0.4]])
+    assert listed.tell(Words(None)) == "whole flow, 1 seeds from a.csv"
 
 
 def test_a_study_of_schema_1_is_what_it_was():
@@ -208,7 +210,7 @@ def test_a_study_of_schema_1_is_what_it_was():
     assert (cut.axis, cut.position, cut.limit, cut.across) == (1, 0.25, "whole", "")
     assert study.layers[2].look.opacity == 0.85
     assert study.layers[3].look.width == 3.0
-    assert study.layers[4].shape.listed == ((0.1, 0.2, 0.3), (0.4, 0.5, 0.6))
+    assert study.layers[4].shape.seeds[0].points == ((0.1, 0.2, 0.3), (0.4, 0.5, 0.6))
     assert study.layers[5].shape.path == str((DATA / "wing.stl").resolve())
     assert study.case == str((DATA / "case.vtm").resolve())
     assert (study.alone, study.step, study.numbered, study.choices.averaging) == ("iso-1", 3, True, "volume")

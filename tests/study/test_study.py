@@ -189,7 +189,7 @@ def test_streamlines_and_a_cancelled_evaluation():
     done = ev.evaluate(layer, Token())
     assert isinstance(done.geometry, Lines)
     assert done.geometry.n_lines == 30
-    draft = ev.evaluate(layer.with_(shape=layer.shape.with_(count=5)), Token(), draft=True)
+    draft = ev.evaluate(layer.with_(shape=layer.shape.with_(seeds=(layer.shape.seeds[0].with_(count=5),))), Token(), draft=True)
     assert draft.geometry.n_lines == 5
 
 
@@ -200,7 +200,7 @@ def test_beginnings_are_telling():
     iso = new_isosurface(ev.store, "q")
     assert iso.shape.value == pytest.approx(1.0), "Q of a solid turning at one radian a second"
     lines = new_streamlines(ev.store)
-    assert lines.shape.start[0] == lines.shape.end[0] == 0.5, "at right angles to the stream"
+    assert lines.shape.seeds[0].start[0] == lines.shape.seeds[0].end[0] == 0.5, "at right angles to the stream"
     assert round_to(0.123456, 0.01) == 0.12
     assert round_to(-1234.5, 100) == -1200
 

@@ -11,6 +11,7 @@ from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.files import load_study, save_study
 from tidal_lens.study.kinds.mask import MaskShape
+from tidal_lens.study.kinds.seeds import CardSeeds
 from tidal_lens.study.kinds.slice import new_slice
 from tidal_lens.study.kinds.streamlines import new_streamlines
 from tidal_lens.study.looks import NoLook
@@ -37,7 +38,7 @@ def on_a_slice(evaluator, count=40):
     cut = study.layer_of(new_slice(evaluator.store, 0))
     study = study.adding(cut)
     lines = study.layer_of(new_streamlines(evaluator.store))
-    lines = lines.with_(shape=lines.shape.with_(seeded_on=cut.id, count=count))
+    lines = lines.with_(shape=lines.shape.with_(seeds=(CardSeeds(card=cut.id, count=count),)))
     return study.adding(lines), cut, lines
 
 
@@ -81,7 +82,7 @@ def test_a_lost_card_is_told_and_comes_back(evaluator):
     assert "gone" in evaluator.lacking(lines, without)
     assert lines.tell(Words(None, without.card_names())).endswith("a card that is gone")
     assert evaluator.evaluate(lines, Token(), without.adding(cut)).made is first.made
-    other = study.replacing(lines.with_(shape=lines.shape.with_(seeded_on=lines.id[:-1] + "77")))
+    other = study.replacing(lines.with_(shape=lines.shape.with_(seeds=(CardSeeds(card=lines.id[:-1] + "77"),))))
     assert evaluator.wish(lines, study) != evaluator.wish(other.layer(lines.id), other)
 
 
@@ -96,19 +97,19 @@ def test_a_card_without_anything_gives_no_seed(evaluator):
 def test_circles_are_refused(evaluator, tmp_path):
     study, cut, lines = on_a_slice(evaluator)
     with pytest.raises(StudyError, match="would be made from one another"):
-        study.replacing(lines.with_(shape=lines.shape.with_(seeded_on=lines.id)))
-    second = lines.with_(id=study.new_id("streamlines"), name="More lines", shape=lines.shape.with_(seeded_on=lines.id))
+        study.replacing(lines.with_(shape=lines.shape.with_(seeds=(CardSeeds(card=lines.id),))))
+    second = lines.with_(id=study.new_id("streamlines"), name="More lines", shape=lines.shape.with_(seeds=(CardSeeds(card=lines.id),)))
     study = study.adding(second)
     assert study.rests_on(second) == {lines.id, cut.id}
     with pytest.raises(StudyError, match=f"{lines.name} and More lines would be made from one another"):
-        study.replacing(lines.with_(shape=lines.shape.with_(seeded_on=second.id)))
+        study.replacing(lines.with_(shape=lines.shape.with_(seeds=(CardSeeds(card=second.id),))))
     assert [x.id for x in study.subjects_for(lines, ("surface", "lines"))] == [cut.id], "what is made from it is not offered"
     with pytest.raises(StudyError, match="Its seeds lie on a surface"):
         evaluator.evaluate(second, Token(), study)
     save_study(study, tmp_path / "a.tidal")
     assert load_study(tmp_path / "a.tidal") == study
     raw = json.loads((tmp_path / "a.tidal").read_text())
-    raw["layers"][1]["shape"]["seeded_on"] = second.id
+    raw["layers"][1]["shape"]["seeds"][0]["card"] = second.id
     (tmp_path / "a.tidal").write_text(json.dumps(raw))
     with pytest.raises(StudyError, match="are made from one another"):
         load_study(tmp_path / "a.tidal")

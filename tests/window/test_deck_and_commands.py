@@ -22,6 +22,11 @@ from tidal_lens.work import Token
 CTRL = Qt.KeyboardModifier.ControlModifier
 
 
+def many(shape, count):
+    """The same with so many seeds."""
+    return shape.with_(seeds=(shape.seeds[0].with_(count=count),))
+
+
 def names(window):
     return [layer.name for layer in window.document.study.layers]
 
@@ -87,7 +92,7 @@ def test_cards_are_reordered_by_drag_and_by_keys(window):
 def test_removing_while_it_computes(window):
     window.act("add-streamlines")
     window.document.edit_layer(window.document.chosen_layer.with_(
-        shape=window.document.chosen_layer.shape.with_(count=3000, tolerance=1e-7)), "many")
+        shape=many(window.document.chosen_layer.shape, 3000).with_(tolerance=1e-7)), "many")
     spin(0.05)
     keys(window, Qt.Key.Key_Delete)
     settle(window)
@@ -287,7 +292,7 @@ def test_heavy_work_is_never_the_windows(window):
 
     watcher = threading.Thread(target=watch)
     watcher.start()
-    window.document.edit_layer(layer.with_(shape=layer.shape.with_(count=1200, tolerance=1e-6)), "many lines")
+    window.document.edit_layer(layer.with_(shape=many(layer.shape, 1200).with_(tolerance=1e-6)), "many lines")
     for name in ("q", "density-laplacian", "vorticity-magnitude", "divergence"):
         window.document.asking.ask_quantity(name)
     wait(lambda: not window.document.jobs.is_busy(), "the work", 120)
@@ -388,7 +393,7 @@ def test_the_card_picture_is_live(window):
 def test_dragging_the_view_in_the_middle_of_a_computation(window):
     window.act("add-streamlines")
     layer = window.document.chosen_layer
-    window.document.edit_layer(layer.with_(shape=layer.shape.with_(count=2000)), "many")
+    window.document.edit_layer(layer.with_(shape=many(layer.shape, 2000)), "many")
     eye = window.document.camera.eye.copy()
     drag(window.view, QPointF(800, 500), QPointF(860, 540))
     for _ in range(3):

@@ -10,6 +10,7 @@ from driving import differing, pixels, settle, wait
 from making import cells_of, cube_points, pyramids
 from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.formats.vtk_write import StructuredPiece, write_structured
+from tidal_lens.study.kinds.seeds import LineSeeds
 from tidal_lens.tracing.streamlines import End
 from vtk_data import add, to_unstructured, write
 
@@ -87,7 +88,8 @@ def test_the_whole_way(empty, tmp_path, kind):
     window.act("add-streamlines")
     settle(window)
     layer = document.chosen_layer
-    document.edit_layer(layer.with_(shape=layer.shape.with_(start=(0.5, 0.2, 0.5), end=(0.5, 0.8, 0.5), count=9)), "seeds")
+    seeds = LineSeeds(start=(0.5, 0.2, 0.5), end=(0.5, 0.8, 0.5), count=9)
+    document.edit_layer(layer.with_(shape=layer.shape.with_(seeds=(seeds,))), "seeds")
     settle(window)
     lines = document.asking.results[document.chosen].geometry
     assert lines.n_lines == 9

@@ -59,12 +59,12 @@ def test_a_whole_session_and_back(window, tmp_path, qapp):
     window.show_station("trace")
     click(tile(window, "Seed line"))
     settle(window)
-    start, traced = chosen(window).shape.start, document.asking.results[chosen(window).id].geometry
+    start, traced = chosen(window).shape.seeds[0].start, document.asking.results[chosen(window).id].geometry
     assert traced.n_lines == 30
     bead = window.view.handles.bead_at("start")
     drag(window.view, bead, bead + QPointF(-30, 40))
     settle(window)
-    assert chosen(window).shape.start != start
+    assert chosen(window).shape.seeds[0].start != start
     result = document.asking.results[chosen(window).id]
     assert not result.draft
     last = pixels(window.view)
@@ -121,8 +121,8 @@ def test_the_lines_follow_while_the_seed_line_is_dragged(window):
     settle(window)
     final = window.document.asking.results[layer.id]
     assert not final.draft
-    a, b = np.array(layer.shape.start), np.array(chosen(window).shape.start)
-    c, d = np.array(layer.shape.end), np.array(chosen(window).shape.end)
+    a, b = np.array(layer.shape.seeds[0].start), np.array(chosen(window).shape.seeds[0].start)
+    c, d = np.array(layer.shape.seeds[0].end), np.array(chosen(window).shape.seeds[0].end)
     assert np.allclose(b - a, d - c, atol=1e-6), "the middle bead moves both ends alike"
     assert np.abs(b - a).max() > 0.02
 
@@ -254,7 +254,7 @@ def test_key_ends_typed_symmetric_and_reset(window):
 def test_each_line_knows_why_it_ended(window):
     window.act("add-streamlines")
     settle(window)
-    type_into(window.bench.card.controls["streamlines"].ends["End"][1], "4.15")
+    type_into(window.bench.card.controls["streamlines"].seeds.fields["end"][1], "4.15")
     settle(window)
     controls = window.bench.card.controls["streamlines"]
     lines = window.document.asking.results[chosen(window).id].geometry
@@ -274,7 +274,7 @@ def test_each_line_knows_why_it_ended(window):
     QTest.mouseClick(controls.direction.button("forward"), Qt.MouseButton.LeftButton)
     settle(window)
     assert window.document.asking.results[chosen(window).id].geometry.ends[:, 0].max() == 0
-    type_into(controls.count, "7")
+    type_into(controls.seeds.fields["count"][0], "7")
     settle(window)
     assert window.document.asking.results[chosen(window).id].geometry.n_seeds == 7
     type_into(controls.length, "0.5")

@@ -71,13 +71,13 @@ def test_a_list_of_points_becomes_seeds_or_points(window, tmp_path):
     settle(window)
     layer = window.document.chosen_layer
     assert layer.kind == "streamlines"
-    np.testing.assert_allclose(layer.shape.listed, points)
+    np.testing.assert_allclose(layer.shape.seeds[0].points, points)
     lines = window.document.asking.results[layer.id].geometry
     assert lines.n_seeds == 13
     assert lines.n_lines == 12
     controls = window.bench.card.controls["streamlines"]
-    assert "13 seeds listed in taps.csv" in controls.listed.text()
-    assert not controls.count.isVisible()
+    assert "13 seeds listed in taps.csv" in controls.seeds.listed.text()
+    assert not controls.seeds.fields["count"][0].isVisible()
     assert not window.view.handles.beads(), "a list has no line to drag"
     window.document.open_path(path)
     wait(lambda: any("13 points" in t for t in texts(window)), "the question")

@@ -13,13 +13,11 @@ pytestmark = pytest.mark.gui
 
 
 def lines_on_the_slice(window):
-    window.act("add-streamlines")
-    settle(window)
-    controls = window.bench.card.controls["streamlines"]
     cut = next(x for x in window.document.study.layers if x.kind == "slice")
-    pick(controls.card, cut.name)
+    window.document.choose(cut.id)
+    window.act("add-seed-card")
     settle(window)
-    return controls, cut
+    return window.bench.card.controls["streamlines"].seeds, cut
 
 
 def began(window):
@@ -31,9 +29,9 @@ def test_seeds_follow_the_card_that_they_lie_on(window, tmp_path):
     document = window.document
     controls, cut = lines_on_the_slice(window)
     lines = document.chosen_layer
-    assert lines.shape.seeded_on == cut.id
-    assert not controls.line[0].isVisible()
-    assert controls.count.isVisible()
+    assert (lines.shape.seeds[0].card, lines.shape.seeds[0].off) == (cut.id, 0.0)
+    assert not controls.fields["start"][0].isVisible()
+    assert controls.fields["count"][0].isVisible()
     assert np.ptp(began(window)[:, cut.shape.axis]) < 1e-6
     assert cut.name in window.deck.cards[lines.id].toolTip()
     document.choose(cut.id)
@@ -68,10 +66,11 @@ def test_a_lost_card_is_told_and_undo_brings_it_back(window):
     assert lines.id not in document.asking.failures
     assert began(window) == pytest.approx(before)
     assert controls.card.currentText() == cut.name
-    pick(controls.card, "a line of their own")
+    walls = next(x for x in document.study.layers if x.kind == "wall")
+    pick(controls.card, walls.name)
     settle(window)
     assert np.ptp(began(window)[:, cut.shape.axis]) > 0.0
-    assert controls.line[0].isVisible()
+    assert document.chosen_layer.shape.seeds[0].card == walls.id
 
 
 def test_what_is_made_from_a_card_is_not_offered_to_it(window):

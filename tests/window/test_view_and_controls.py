@@ -89,12 +89,12 @@ def test_coordinates_of_the_seed_line_are_typed_in_the_view(window):
     label = window.view.handles._labels["start"].center()
     QTest.mouseDClick(window.view, Qt.MouseButton.LeftButton, NONE, label.toPoint())
     type_into(window.view.typing.editor, "1, -0.5, 1.25")
-    assert chosen(window).shape.start == (1.0, -0.5, 1.25)
+    assert chosen(window).shape.seeds[0].start == (1.0, -0.5, 1.25)
     settle(window)
     label = window.view.handles._labels["start"].center()
     QTest.mouseDClick(window.view, Qt.MouseButton.LeftButton, NONE, label.toPoint())
     type_into(window.view.typing.editor, "1, 2")
-    assert chosen(window).shape.start == (1.0, -0.5, 1.25), "two numbers are no point"
+    assert chosen(window).shape.seeds[0].start == (1.0, -0.5, 1.25), "two numbers are no point"
     assert "not a number" in window.status.pointer.text()
     settle(window)
 
@@ -104,7 +104,7 @@ def test_a_seed_line_snaps_to_nodes(window):
     settle(window)
     bead = window.view.handles.bead_at("end")
     drag(window.view, bead, bead + QPointF(20, 12), Qt.KeyboardModifier.ControlModifier)
-    end = np.array(chosen(window).shape.end)
+    end = np.array(chosen(window).shape.seeds[0].end)
     assert np.abs(window.document.flow.points - end).max(axis=1).min() < 1e-9
     settle(window)
 

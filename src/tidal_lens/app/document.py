@@ -54,6 +54,8 @@ class Document(Holder):
         if evaluator is None or begin is None:
             return
         store = evaluator.store
+        if argument == "card":
+            argument = self.on_a_card()
         if not kind.slow and is_at_hand(store):
             self.add(begin(store, argument))
             return
@@ -64,6 +66,12 @@ class Document(Holder):
 
         slot = Slot("begin", str(next(self._begun)))
         self.jobs.submit(slot, kind.tiles[0].name, lambda _token: begin(store, argument), done, self.tell)
+
+    def on_a_card(self) -> str:
+        """Which card something is laid on: the chosen one if it is a surface, else the last surface of the deck."""
+        chosen = self.chosen_layer
+        surfaces = [x for x in (*self.study.layers, chosen) if x is not None and x.shape.geometry == "surface"]
+        return f"card {surfaces[-1].id}{' walls' if surfaces[-1].shape.on_walls else ''}" if surfaces else "card"
 
     def release(self) -> None:
         """A drag ended: what comes next is another step, and drafts are done properly."""

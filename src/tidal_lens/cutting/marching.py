@@ -164,11 +164,11 @@ def _joined(parts: list[_Part], mirrored: bool) -> Surface:
     slots, numbers = _room.hashed
     hashed = (slots[:size], numbers[:size]) if size <= len(slots) else (np.empty(size, np.int64), np.empty(size, np.int32))
     hashed[0].fill(-1)
-    number, out = np.empty(most, np.int64), (np.empty((most, 2), np.int64), np.empty((most, 2)), np.empty((most, 3)))
+    number = np.empty(most, np.int64)
+    ids, weights, points = np.empty((most, 2), np.int64), np.empty((most, 2)), np.empty((most, 3))
     faces, count, at = np.empty((sum(len(part[3]) for part in parts), 4), np.int64), 0, 0
     for part, start in zip(parts, starts, strict=False):
-        count = kernels.join_vertices(part[:3], hashed, int(start), count, number, out)
+        count = kernels.join_vertices(part[:3], hashed, int(start), count, number, (ids, weights, points))
         kernels.join_faces(part[3], number, int(start), mirrored, faces[at:at + len(part[3])])
         at += len(part[3])
-    ids, weights, points = (a[:count] for a in out)
-    return Surface(points, faces, Stencil(ids, weights))
+    return Surface(points[:count], faces, Stencil(ids[:count], weights[:count]))

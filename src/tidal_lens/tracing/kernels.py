@@ -27,13 +27,13 @@ from tidal_lens.sampling.kernels import (
 )
 
 Array = Any
-LEFT, STILL, CLOSED, LENGTH, STEPS, OUTSIDE = 1, 2, 3, 4, 5, 6
+LEFT, STILL, CLOSED, LENGTH, STEPS, OUTSIDE, TIME = 1, 2, 3, 4, 5, 6, 8
 GHOST = 1.0  # how far beyond the border stages take the velocity of the last cell's map [cell widths]
 
 
 @kernel
 def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_cell: float, max_cells: float,
-          max_length: float, still: float, max_points: int, out_p: Array, out_q: Array, out_cell: Array,
+          max_length: float, max_time: float, still: float, max_points: int, out_p: Array, out_q: Array, out_cell: Array,
           out_time: Array, count: Array, reason: Array, error: Array, begin: int, end: int) -> None:
     """Follow lines from seeds begin..end with the pair 5(4) of Dormand & Prince (1980), local extrapolation.
 
@@ -248,9 +248,14 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
             passing = -1.0
             if away > 8.0 * ring:
                 passing = _passes(p, x, k, h, origin, ring, step)
-            last = passing < 0.0 and length + step >= max_length
-            if passing >= 0.0 or last:  # cut the step where the seed is passed or the length is reached
-                share = passing if passing >= 0.0 else (max_length - length) / max(step, 1e-300)
+            last = passing < 0.0 and (length + step >= max_length or time >= max_time)
+            late = False
+            if passing >= 0.0 or last:  # cut the step where the seed is passed or a limit is reached
+                share = passing
+                if passing < 0.0:
+                    share, spent = (max_length - length) / max(step, 1e-300), 1.0 - (time - max_time) / h
+                    late = spent < share
+                    share = min(share, spent)
                 _between(p, x, k, h, share, tmp)
                 x[0], x[1], x[2] = tmp[0], tmp[1], tmp[2]
                 time -= h * (1.0 - share)
@@ -292,7 +297,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
             _store(out_p, out_q, out_cell, out_time, row, p, q, st, time)
             row += 1
             if last or ends_outside:
-                reason[line] = LENGTH if last else LEFT
+                reason[line] = TIME if late else LENGTH if last else LEFT
                 break
             h *= 5.0 if ratio < 1.9e-4 else min(5.0, 0.9 * ratio ** -0.2)
         count[line] = row - first

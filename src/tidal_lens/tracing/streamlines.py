@@ -32,13 +32,14 @@ class End(IntEnum):
     STEPS = kernels.STEPS
     OUTSIDE = kernels.OUTSIDE
     WALL = 7
+    TIME = kernels.TIME
 
     @property
     def words(self) -> str:
         """The reason in words."""
         return {End.LEFT: "left the domain", End.STILL: "came to rest", End.CLOSED: "closed on itself",
                 End.LENGTH: "reached the length limit", End.STEPS: "reached the step limit",
-                End.OUTSIDE: "seed is outside", End.WALL: "met a wall"}[self]
+                End.OUTSIDE: "seed is outside", End.WALL: "met a wall", End.TIME: "reached the time limit"}[self]
 
 
 @dataclass(frozen=True)
@@ -59,6 +60,8 @@ class TraceSettings:
         Longest step, in cells; more is quicker and rougher.
     max_points : int
         Greatest number of points each way.
+    max_time : float
+        Greatest time each way.
     """
 
     direction: Direction = "forward"
@@ -67,6 +70,7 @@ class TraceSettings:
     tolerance: float = 0.0
     max_cells: float = 3.5
     max_points: int = 4000
+    max_time: float = np.inf
 
 
 @dataclass(frozen=True, eq=False)
@@ -185,8 +189,8 @@ def trace_lines(flow: Flow, mesh: Mesh, velocity: NDArray[Any], seeds: NDArray[n
     halves = {"forward": (1.0,), "backward": (-1.0,), "both": (-1.0, 1.0)}[settings.direction]
     sample = nodes[::len(nodes) // 65536 | 1]  # a scale is all that is wanted
     still = 1e-7 * float(np.nanmax(np.abs(sample), initial=0.0))
-    tol, tol_cell, max_cells, max_length = (float(v) for v in (settings.tolerance, settings.cell_tolerance, settings.max_cells,
-                                                               settings.max_length))
+    tol, tol_cell, max_cells, max_length, max_time = (
+        float(v) for v in (settings.tolerance, settings.cell_tolerance, settings.max_cells, settings.max_length, settings.max_time))
     chunk = int(np.clip(len(seeds) // 8, 1, 32))
     parts: dict[int, _Part] = {}
     rooms: list[dict[float, _Half]] = []
@@ -194,7 +198,7 @@ def trace_lines(flow: Flow, mesh: Mesh, velocity: NDArray[Any], seeds: NDArray[n
     def one(begin: int, end: int) -> None:
         room = rooms.pop() if rooms else {sign: _Half.room(chunk, settings.max_points) for sign in halves}
         for sign, half in room.items():
-            kernels.trace(mesh.arrays, nodes, seeds, sign, tol, tol_cell, max_cells, max_length, still, int(settings.max_points),
+            kernels.trace(mesh.arrays, nodes, seeds, sign, tol, tol_cell, max_cells, max_length, max_time, still, int(settings.max_points),
                           *half.rows, half.count, half.reason, half.error, begin, end)
         parts[begin] = _join(room.get(-1.0), room.get(1.0), end - begin)
         rooms.append(room)

@@ -11,7 +11,7 @@ from tidal_lens.quantities.store import Quantity
 from tidal_lens.study.dressings import Arrows
 
 _SHEAR = "wall-shear"
-_VELOCITY = Quantity("velocity", "Velocity", "U", "", "", "from the array or the momentum that plays that role", "even", 3)
+VELOCITY = Quantity("velocity", "Velocity", "U", "", "", "from the array or the momentum that plays that role", "even", 3)
 
 
 class ArrowsControls(DressingControls[Arrows]):
@@ -60,7 +60,7 @@ class ArrowsControls(DressingControls[Arrows]):
         elif layer.shape.on_walls and any(q.name == _SHEAR and not q.missing for q in evaluator.store.quantities()):
             vectors = [_SHEAR]  # where the flow rests it tells more
         elif evaluator.flow.roles.has_velocity:
-            vectors = [_VELOCITY.name]
+            vectors = [VELOCITY.name]
         if vectors:
             return Arrows(of=vectors[0])
         self.document.tell(TidalLensError("This result has no vector to draw arrows of.", evaluator.flow.title,
@@ -71,7 +71,7 @@ class ArrowsControls(DressingControls[Arrows]):
         """List the vectors that there are on the chosen card."""
         layer, evaluator = self.document.chosen_layer, self.document.evaluator
         if layer is not None and evaluator is not None:
-            velocity = (_VELOCITY,) if evaluator.flow.roles.has_velocity else ()
+            velocity = (VELOCITY,) if evaluator.flow.roles.has_velocity else ()
             chooser.offer((*evaluator.store.own_of(layer.id), *velocity, *evaluator.store.quantities()), chosen,
                           walls=layer.shape.on_walls, components=3)
 

@@ -1,17 +1,12 @@
-"""Controls of streamlines from a seed line."""
+"""Controls of streamlines."""
 
 from __future__ import annotations
 
-from functools import partial
-from typing import Any
-
-from PyQt6.QtWidgets import QWidget
-
-from tidal_lens.app.card_chooser import CardChooser
-from tidal_lens.app.controls.arrows import ArrowsControls
+from tidal_lens.app.controls.arrows import VELOCITY, ArrowsControls
 from tidal_lens.app.controls.base import Coloured
+from tidal_lens.app.controls.seeds import SeedsControls
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import Choice, NumberField, Slider, column, label, row, rule
+from tidal_lens.app.parts import Choice, NumberField, QuantityChooser, Slider, label, row, rule
 from tidal_lens.study.kinds.streamlines import StreamShape
 from tidal_lens.tracing.streamlines import Lines
 
@@ -21,25 +16,13 @@ class StreamControls(Coloured[StreamShape]):
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
-        self.line: list[QWidget] = []
-        self.card = CardChooser("Seeds on", "Lay the seeds on a line of their own, or evenly over a card", "a line of their own")
-        self.card.picked.connect(lambda card: self.reshape("Where seeds lie", seeded_on=card))
-        self.body.addLayout(row("Seeds on", self.card, stretch=1))
-        self.listed = label("", "soft")
-        self.body.addWidget(self.listed)
-        self.ends = {end: [NumberField(f"{end} {axis}", f"{axis} of the seed line's {end.lower()}") for axis in "xyz"]
-                     for end in ("Start", "End")}
-        for end, fields in self.ends.items():
-            for axis, field in enumerate(fields):
-                field.edited.connect(partial(self._place, end.lower(), axis))
-            self.line.append(QWidget())
-            column(self.line[-1], row(end, *fields))
-            self.body.addWidget(self.line[-1])
-        self.count = NumberField("Seeds", "How many seeds are on the line", 1, 1, 5000)
-        self.count.whole = True
-        self.count.edited.connect(lambda v: self.reshape("Number of seeds", count=int(v)))
+        self.seeds = SeedsControls(document, lambda what, grip, sets: self.reshape(what, grip, seeds=sets))
+        self.body.addWidget(self.seeds)
         self.inside = label("", "soft")
-        self.body.addLayout(row("Seeds", self.count, self.inside, stretch=2))
+        self.body.addWidget(self.inside)
+        self.of = QuantityChooser("Follow", "The vector along which lines are followed", plain=False)
+        self.of.picked.connect(lambda name: self.reshape("Lines of", of=name))
+        self.body.addLayout(row("Along", self.of, stretch=1))
         self.direction = Choice([("backward", "Backward", "Follow the flow upstream"), ("both", "Both", "Follow it both ways"),
                                  ("forward", "Forward", "Follow the flow downstream")])
         self.direction.picked.connect(lambda d: self.reshape("Direction", direction=d))
@@ -48,7 +31,13 @@ class StreamControls(Coloured[StreamShape]):
         self.length.edited.connect(lambda v: self.reshape("Length limit", max_length=v))
         self.tolerance = NumberField("Tolerance", "Error allowed a step, in cell widths; smaller is truer and slower", 1e-4, 1e-8, 0.1)
         self.tolerance.edited.connect(lambda v: self.reshape("Tolerance", tolerance=v))
+        self.time = NumberField("Greatest time", "Where a line is cut off, each way; 0 for no limit", 1.0, 0.0, 1e12)
+        self.time.edited.connect(lambda v: self.reshape("Time limit", max_time=v))
+        self.steps = NumberField("Most steps", "How many points a line may have, each way", 100, 10, 100_000)
+        self.steps.whole = True
+        self.steps.edited.connect(lambda v: self.reshape("Step limit", max_steps=int(v)))
         self.body.addLayout(row("Length ≤", self.length, "tolerance", self.tolerance, stretch=1))
+        self.body.addLayout(row("Time ≤", self.time, "steps ≤", self.steps, stretch=1))
         self.body.addWidget(rule())
         self.width_slider = Slider("Width", "Width of the lines in pixels", 0.5, 8.0)
         self.width_slider.moved.connect(lambda v: self.relook("Width", "width", width=v))
@@ -61,14 +50,6 @@ class StreamControls(Coloured[StreamShape]):
         self.fate = label("", "soft")
         self.body.addWidget(self.fate)
         document.result_changed.connect(self._tell_fate)
-
-    def _place(self, end: str, axis: int, value: float) -> None:
-        shape = self.shape()
-        if shape is not None:
-            point = list(getattr(shape, end))
-            point[axis] = value
-            changes: dict[str, Any] = {end: tuple(point)}
-            self.reshape("Move seed line", "", **changes)
 
     def _tell_fate(self, layer_id: str) -> None:
         layer = self.layer()
@@ -90,19 +71,12 @@ class StreamControls(Coloured[StreamShape]):
         layer, shape, evaluator, flow = self.layer(), self.shape(), self.document.evaluator, self.document.flow
         if layer is None or shape is None or evaluator is None or flow is None or layer.look.on != "lines":
             return
-        listed = () if shape.seeded_on else shape.listed
-        self.card.offer(self.document.study.subjects_for(layer, ("surface",)), shape.seeded_on)
-        self.count.setVisible(not listed)
-        for widget in self.line:
-            widget.setVisible(not listed and not shape.seeded_on)
-        self.listed.setVisible(bool(listed))
-        self.listed.setText(f"{len(listed)} seeds listed in {shape.source or 'a file'}")
-        step = float(f"{flow.size / 200:.0e}")
-        for end, fields in self.ends.items():
-            for field, value in zip(fields, getattr(shape, end.lower()), strict=True):
-                field.step = step
-                field.show_value(value)
-        self.count.show_value(shape.count)
+        self.seeds.show_value(shape.seeds)
+        velocity = (VELOCITY,) if flow.roles.has_velocity else ()
+        self.of.offer((*velocity, *evaluator.store.quantities()), shape.of, components=3)
+        self.time.step = float(f"{shape.max_length / 100:.0e}")
+        self.time.show_value(shape.max_time)
+        self.steps.show_value(shape.max_steps)
         self.direction.show_value(shape.direction)
         self.length.step = float(f"{flow.size / 10:.0e}")
         self.length.show_value(shape.max_length)

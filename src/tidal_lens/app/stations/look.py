@@ -45,10 +45,12 @@ class LayerStation(QWidget):
                 group, row = kind.group, row + bool(at)
                 grid.addWidget(label(group, "soft"), row, 0, 1, _ACROSS)
                 row, at = row + 1, 0
-            if at + len(kind.tiles) > _ACROSS:  # tiles of one kind stand together
+            if at and at + len(kind.tiles) > _ACROSS:  # tiles of one kind stand together
                 row, at = row + 1, 0
             for tile in kind.tiles:
-                self.tiles[tile.id] = parts.Tile(kind.icon, tile.name, tile.help, partial(act, tile.id))
+                if at == _ACROSS:
+                    row, at = row + 1, 0
+                self.tiles[tile.id] = parts.Tile(tile.icon or kind.icon, tile.name, tile.help, partial(act, tile.id))
                 grid.addWidget(self.tiles[tile.id], row, at)
                 at += 1
         column(self, grid, *([label(hint, "soft")] if hint else []), spacing=6)

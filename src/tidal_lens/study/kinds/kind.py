@@ -224,12 +224,15 @@ class Tile:
         On the tile; one sentence.
     argument : str
         Given to ``begin``.
+    icon : str
+        Its own, in the place of the kind's.
     """
 
     id: str
     name: str
     help: str
     argument: str = ""
+    icon: str = ""
 
 
 @dataclass(frozen=True)

@@ -1,108 +1,137 @@
-"""Streamlines from a line or a list of seeds."""
+"""Streamlines from sets of seeds."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
 from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
-from pydantic import Field
+from numpy.typing import NDArray
+from pydantic import Field, model_validator
 
-from tidal_lens.cutting.surface import Surface
-from tidal_lens.errors import StudyError
+from tidal_lens.cutting.planes import unit
 from tidal_lens.flow.case import Flow
+from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.study.kinds.first_values import best_name, round_to, rounded
 from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Shape, Sort, Tile, Vec
+from tidal_lens.study.kinds.seeds import (
+    AnySeeds,
+    BallSeeds,
+    BoundarySeeds,
+    CardSeeds,
+    DiscSeeds,
+    GridSeeds,
+    LineSeeds,
+    PlaneSeeds,
+    PointSeeds,
+)
 from tidal_lens.study.looks import LineLook
 from tidal_lens.study.tables import Table
-from tidal_lens.study.value import LayerId, Name, Vector
-from tidal_lens.study.words import Words, number_text
-from tidal_lens.tracing.seeds import seeds_on_faces, seeds_on_line
+from tidal_lens.study.value import QuantityName, Vector
+from tidal_lens.study.words import Words
+from tidal_lens.tracing import seeds as laid
 from tidal_lens.tracing.streamlines import End, Lines, TraceSettings, trace_lines
 
+_TRIED = 201  # places looked at along a first line
+_SHARES = (1.0, 0.8, 0.6, 0.5, 0.4, 0.3, 0.2, 0.1)  # of a first size, until all of it is inside
 _SHOWN = 200  # seeds drawn at most
-_ENDS = ("start", "end")
 
 
 class StreamShape(Shape):
-    """A line of seeds, or a list of them or a surface card that takes its place, and how streamlines are followed from it."""
+    """Sets of seeds, and how lines are followed from them.
+
+    Attributes
+    ----------
+    seeds : tuple
+        See :mod:`tidal_lens.study.kinds.seeds`.
+    of : str
+        The vector that is followed.
+    direction, max_length, max_time, max_steps, tolerance
+        As of :class:`tidal_lens.tracing.streamlines.TraceSettings`; no limit of time where it is 0.
+    """
 
     kind: Literal["streamlines"] = "streamlines"
     geometry: ClassVar[Sort] = "lines"
-    start: Vector
-    end: Vector
-    count: Annotated[int, Field(ge=1, le=5000)] = 30
-    listed: Annotated[tuple[Vector, ...], Field(max_length=5000)] = ()
-    source: Name = ""
-    seeded_on: LayerId = ""
+    seeds: Annotated[tuple[AnySeeds, ...], Field(min_length=1, max_length=20)]
+    of: QuantityName = "velocity"
     direction: Literal["forward", "backward", "both"] = "both"
     max_length: Annotated[float, Field(gt=0.0, le=1e12)] = 1e3
+    max_time: Annotated[float, Field(ge=0.0, le=1e12)] = 0.0
+    max_steps: Annotated[int, Field(ge=10, le=100_000)] = 4000
     tolerance: Annotated[float, Field(ge=1e-8, le=0.1)] = 1e-4
     quick: Annotated[bool, Field(exclude=True)] = False
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_one_line(cls, raw: Any) -> Any:
+        """Earlier studies know one line of seeds, in whose place a list or a card could stand."""
+        if not isinstance(raw, dict) or "start" not in raw or "seeds" in raw:
+            return raw
+        own = {k: raw[k] for k in ("start", "end", "count", "listed", "source", "seeded_on") if k in raw}
+        count = {"count": own["count"]} if "count" in own else {}
+        first: dict[str, Any] = {"form": "line", "start": own["start"], "end": own.get("end", own["start"]), **count}
+        if own.get("seeded_on"):
+            first = {"form": "card", "card": own["seeded_on"], **count}
+        elif own.get("listed"):
+            first = {"form": "points", "points": own["listed"], "source": own.get("source", "")}
+        return {**{k: v for k, v in raw.items() if k not in own}, "seeds": (first,)}
 
     def make(self, see: See) -> Made:
         """The lines."""
         settings = TraceSettings(self.direction, self.max_length, 1e-2 if self.quick else self.tolerance,
-                                 max_cells=5.0 if self.quick else 3.5)
-        seeds = self._seeds(see)
-        lines = trace_lines(see.flow, mesh_of(see.flow, see.token), see.values("velocity"), seeds, settings, see.token)
+                                 max_cells=5.0 if self.quick else 3.5, max_points=self.max_steps, max_time=self.max_time or np.inf)
+        seeds = np.concatenate([part.places(see) for part in self.seeds])
+        lines = trace_lines(see.flow, mesh_of(see.flow, see.token), see.values(self.of), seeds, settings, see.token)
         _ = lines.census, lines.lengths  # worked out here, where nobody waits
         return Made(lines, seeds, (_table(lines),))
 
-    def _seeds(self, see: See) -> Vec:
-        if self.seeded_on:
-            surface = see.made(self.seeded_on).geometry
-            if not isinstance(surface, Surface):
-                raise StudyError("Its seeds lie on a surface, but the card that it names is none.", "", "Choose another card.")
-            return seeds_on_faces(surface.points, surface.faces, self.count)
-        return np.array(self.listed) if self.listed else seeds_on_line(self.start, self.end, self.count)
-
-    def needs(self) -> tuple[str, ...]:
-        """Velocity."""
-        return ("velocity",)
-
     def draft(self) -> Self:
         """With a coarse tolerance."""
-        return self.with_(quick=True)
+        return self.model_copy(update={"quick": True})
 
     def tell(self, words: Words) -> str:
-        """How many seeds, and on which card."""
-        if self.seeded_on:
-            return f"whole flow, {self.count} seeds on {words.card(self.seeded_on)}"
-        return f"whole flow, {len(self.listed) or self.count} seeds"
+        """How many seeds, on what; of what, if not of the velocity."""
+        told = " and ".join(part.tell(words) for part in self.seeds)
+        return f"{told}, along {words.quantity(self.of)}" if self.of != "velocity" else f"whole flow, {told}"
 
-    def handles(self, _flow: Flow, made: Made | None) -> Handles | None:
-        """Both ends and the middle of the seed line, and its seeds."""
+    def handles(self, flow: Flow, made: Made | None) -> Handles | None:
+        """Beads of all sets, and their seeds."""
         lines = made.geometry if made is not None else None
-        on_line = not (self.listed or self.seeded_on)
-        seeds = seeds_on_line(self.start, self.end, self.count) if on_line else made.began if made is not None else None
-        if seeds is None:
-            return None
+        seeds = np.concatenate([part.free() for part in self.seeds])
+        if not all(part.is_free for part in self.seeds):
+            if made is None or made.began is None:
+                return None
+            seeds = made.began
         good = np.ones(len(seeds), dtype=bool)
         if isinstance(lines, Lines) and lines.n_seeds == len(seeds):
             good = np.isin(np.arange(len(seeds)), lines.seeds)
         few = slice(None, None, max(1, -(-len(seeds) // _SHOWN)))
-        if not on_line:
-            return Handles("seeds", (), (), seeds[few], good[few])
-        ends = tuple(Handle(name, np.array(place), label=", ".join(number_text(c) for c in place), value=place)
-                     for name, place in (("start", self.start), ("end", self.end)))
-        middle = Handle("middle", 0.5 * (np.array(self.start) + np.array(self.end)), small=True)
+        beads: list[Handle] = []
+        beside: list[tuple[Vec, bool]] = []
+        for number, part in enumerate(self.seeds):
+            own, drawn = part.beads(flow)
+            beads += [replace(bead, id=f"{bead.id}:{number}" if number else bead.id) for bead in own]
+            beside += drawn
         told = f"{lines.n_lines} of {lines.n_seeds} seeds are inside" if isinstance(lines, Lines) else ""
-        return Handles("seed line", (*ends, middle), ((np.array([self.start, self.end]), False),), seeds[few], good[few], told)
+        what = f"seed {self.seeds[0].form}" if len(self.seeds) == 1 else "seeds"
+        return Handles(what, tuple(beads), tuple(beside), seeds[few], good[few], told if beads else "")
+
+    def _with_set(self, handle: str, how: Callable[[AnySeeds, str], AnySeeds]) -> Self:
+        name, _, number = handle.partition(":")
+        at = int(number or 0)
+        return self.with_(seeds=tuple(how(part, name) if n == at else part for n, part in enumerate(self.seeds)))
 
     def moved(self, handle: str, to: Vec, flow: Flow, *, snap: bool) -> Self:
-        """One end, or the whole line by its middle."""
+        """A bead of one of the sets there."""
         target = flow.points[((flow.points - to) ** 2).sum(axis=1).argmin()] if snap else np.array(rounded(to, 0.0005 * flow.size))
-        if handle in _ENDS:
-            return self.with_(**{handle: _triple(target)})
-        start, end = np.array(self.start), np.array(self.end)
-        shift = target - 0.5 * (start + end)
-        return self.with_(start=_triple(start + shift, 9), end=_triple(end + shift, 9))
+        return self._with_set(handle, lambda part, name: part.moved(name, target, flow))
 
     def typed(self, handle: str, value: Any) -> Self:
-        """One end at three coordinates."""
-        return self.with_(**{handle: value})
+        """A bead of one of the sets at what was typed."""
+        return self._with_set(handle, lambda part, name: part.typed(name, value))
 
 
 def _table(lines: Lines) -> Table:
@@ -115,13 +144,8 @@ def _table(lines: Lines) -> Table:
                  tuple((float(seed), length, time, error, *ends) for seed, length, time, error, ends in rows))
 
 
-def _triple(point: Vec, digits: int = 17) -> Vector:
-    x, y, z = (float(f"{c:.{digits}g}") for c in point)
-    return x, y, z
-
-
-def new_streamlines(store: QuantityStore) -> Begun:
-    """A seed line at right angles to the free stream: across the middle of the flow, or close before a body in it."""
+def _first_line(store: QuantityStore) -> LineSeeds:
+    """A line at right angles to the free stream: across the middle of the flow, or close before a body in it."""
     flow = store.flow
     low, high = flow.body or flow.bounds
     middle, span = 0.5 * (low + high), high - low
@@ -139,16 +163,81 @@ def new_streamlines(store: QuantityStore) -> Begun:
         start[along] = end[along] = front + 0.5 * np.clip(edge - front, -0.1 * span[along], 0.1 * span[along])
         start, end = np.clip(start, *flow.bounds), np.clip(end, *flow.bounds)  # a half model ends at its plane of symmetry
     step = 0.01 * float(span.max())
-    shape = StreamShape(start=rounded(start, step), end=rounded(end, step), count=30, max_length=round_to(2.0 * flow.size, 0.1 * flow.size))
+    return LineSeeds(start=rounded(start, step), end=rounded(end, step), count=30)
+
+
+def _inside(flow: Flow, places: Vec) -> NDArray[np.bool_]:
+    return mesh_of(flow).locate(places)[1]
+
+
+def _within(flow: Flow, line: LineSeeds) -> LineSeeds:
+    """The longest part of a line that is in the flow; all of it where none is."""
+    start, end = np.array(line.start), np.array(line.end)
+    inside = np.concatenate([[False], _inside(flow, laid.seeds_on_line(line.start, line.end, _TRIED)), [False]])
+    edges = np.flatnonzero(np.diff(inside.astype(np.int8)))
+    begins, ends = edges[::2], edges[1::2] - 1
+    if len(begins) == 0 or inside[1:-1].all():
+        return line
+    longest = int((ends - begins).argmax())
+    a, b = (float(n[longest]) / (_TRIED - 1) for n in (begins, ends))
+    return line.with_(start=rounded(start + a * (end - start), 1e-4 * flow.size), end=rounded(start + b * (end - start), 1e-4 * flow.size))
+
+
+def _fitted(flow: Flow, sized: Callable[[float], AnySeeds]) -> AnySeeds:
+    """The largest of some sizes of which all seeds are in the flow; the smallest where none fits."""
+    return next((one for share in _SHARES[:-1] if _inside(flow, (one := sized(share)).free()).all()), sized(_SHARES[-1]))
+
+
+def first_set(store: QuantityStore, argument: str) -> AnySeeds:
+    """A set of seeds of a form, wholly in the flow, about where a line of them would be.
+
+    Of a card its id follows the form, and ``walls`` if it lies on such.
+    """
+    flow, line = store.flow, _within(store.flow, _first_line(store))
+    form, *more = argument.split()
+    near = round_to(0.002 * flow.size, 1e-4 * flow.size)
+    if form == "line":
+        return line
+    centre = rounded(0.5 * (np.array(line.start) + np.array(line.end)), 0.001 * flow.size)
+    step = 0.001 * flow.size
+    reach = max(round_to(0.5 * float(np.linalg.norm(np.array(line.end) - np.array(line.start))), step), 0.02 * flow.size)
+    wind = np.array(store.reference.velocity)
+    direction = rounded(unit(wind), 1e-3) if wind.any() else (1.0, 0.0, 0.0)
+    walls = tuple(b.name for b in flow.boundaries if b.kind == "wall") or tuple(b.name for b in flow.boundaries[:1])
+    block, dims = next(((b.name, b.grid.dims) for b in flow.blocks if isinstance(b.grid, StructuredGrid)), ("", (1, 1, 1)))
+    made: dict[str, Callable[[], AnySeeds]] = {
+        "plane": lambda: _fitted(flow, lambda share: PlaneSeeds(
+            centre=centre, direction=direction, width=round_to(2.0 * share * reach, step), height=round_to(2.0 * share * reach, step))),
+        "disc": lambda: _fitted(flow, lambda share: DiscSeeds(centre=centre, direction=direction, radius=round_to(share * reach, step))),
+        "ball": lambda: _fitted(flow, lambda share: BallSeeds(centre=centre, radius=round_to(0.5 * share * reach, step))),
+        "points": lambda: PointSeeds(points=(centre,)),
+        "card": lambda: CardSeeds(card=more[0] if more else "", off=-near if "walls" in more else 0.0),
+        "boundary": lambda: BoundarySeeds(boundaries=walls, off=near),
+        "grid": lambda: GridSeeds(block=block, last=(0, dims[1] - 1, dims[2] - 1), every=4)}
+    return made[form]()
+
+
+def new_streamlines(store: QuantityStore, form: str = "line") -> Begun:
+    """Streamlines from a set of seeds of a form, as long as the flow is twice."""
+    flow = store.flow
+    shape = StreamShape(seeds=(first_set(store, form or "line"),), max_length=round_to(2.0 * flow.size, 0.1 * flow.size))
     return Begun("Streamlines", shape, LineLook(colour_by=best_name(store)))
 
 
 def new_seed_list(store: QuantityStore, points: tuple[Vector, ...], source: str) -> Begun:
     """Streamlines from a list of seeds."""
     like = new_streamlines(store)
-    return Begun(like.name, like.shape.with_(listed=points, source=source[:200]), like.look)
+    return Begun(like.name, like.shape.with_(seeds=(PointSeeds(points=points, source=source[:200]),)), like.look)
 
 
-KIND = Kind(StreamShape, "Streamlines from a line or a list of seeds.", "trace", "seedline",
-            (Tile("add-streamlines", "Seed line", "Trace streamlines from a line of seeds."),),
-            lambda store, _argument: new_streamlines(store), lacks=lambda flow: "" if flow.roles.has_velocity else "velocity")
+KIND = Kind(StreamShape, "Streamlines from sets of seeds: points, lines, planes, discs, balls, on boundaries, cards and grids.", "trace",
+            "seedline",
+            (Tile("add-streamlines", "Seed line", "Trace streamlines from a line of seeds.", "line"),
+             Tile("add-seed-plane", "Seed plane", "Trace streamlines from an even grid of seeds on a plane.", "plane", "seed-plane"),
+             Tile("add-seed-disc", "Seed disc", "Trace streamlines from a disc or a ring of seeds.", "disc", "seed-disc"),
+             Tile("add-seed-ball", "Seed ball", "Trace streamlines from a ball of seeds.", "ball", "seed-ball"),
+             Tile("add-seed-points", "Seed points", "Trace streamlines from points that are clicked or typed.", "points", "seed-points"),
+             Tile("add-seed-boundary", "On walls", "Trace streamlines from seeds a little off boundaries.", "boundary", "seed-boundary"),
+             Tile("add-seed-card", "On a card", "Trace streamlines from seeds over another card.", "card", "seed-card"),
+             Tile("add-seed-grid", "Grid nodes", "Trace streamlines from nodes of a structured block.", "grid", "seed-grid")),
+            new_streamlines, slow=True, lacks=lambda flow: "" if flow.roles.has_velocity else "velocity")
