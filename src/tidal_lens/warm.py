@@ -30,6 +30,7 @@ from tidal_lens.quantities.walls import distances
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.tracing.kernels import places_of
 from tidal_lens.tracing.seeds import seeds_on_line
+from tidal_lens.tracing.solids import frames
 from tidal_lens.tracing.streamlines import TraceSettings, trace_lines
 from tidal_lens.work import Token, read_only
 
@@ -74,6 +75,7 @@ def _lines() -> None:
     places_of(mesh.arrays, read_only(flow.points[:1]), np.empty((1, 2), np.int64), np.empty((1, 3)), 0, 1)
     lines = trace_lines(flow, mesh, flow.fields["U"].values, seeds_on_line((0.5, 0.5, 0.5), (0.5, 1.5, 1.5), 3), TraceSettings("both"))
     lines.stencil.apply(flow.points[:, 0])
+    frames(lines.points, lines.offsets)
 
 
 def _walls() -> None:

@@ -40,7 +40,8 @@ begun = st.one_of(
               st.builds(SliceShape, direction=st.sampled_from([(1.0, 0.0, 0.0), (0.5, -2.0, 0.1)]), position=number), surface),
     st.builds(Begun, st.just("Iso"), st.builds(IsoShape, quantity=quantity, value=number), surface),
     st.builds(Begun, st.just("Points"), st.builds(PointsShape, points=st.lists(vector, min_size=1, max_size=4).map(tuple)), balls),
-    st.builds(Begun, st.just("Lines"), st.builds(StreamShape, seeds=st.lists(seeds, min_size=1, max_size=3).map(tuple)), st.builds(LineLook)))
+    st.builds(Begun, st.just("Lines"), st.builds(StreamShape, seeds=st.lists(seeds, min_size=1, max_size=3).map(tuple)),
+              st.builds(LineLook)))
 edit = st.one_of(
     st.tuples(st.just("add"), begun), st.tuples(st.just("remove"), st.integers(0, 9)), st.tuples(st.just("move"), st.integers(0, 9)),
     st.tuples(st.just("hide"), st.integers(0, 9)), st.tuples(st.just("alone"), st.integers(0, 9)),

@@ -6,6 +6,7 @@ Nothing holds the window: work that was cancelled and does not stop in time is l
 from __future__ import annotations
 
 import itertools
+import re
 import threading
 import time
 from collections.abc import Callable
@@ -49,6 +50,12 @@ class Job:
     fraction: float = 0.0
     begun: float = 0.0
     told: float = 0.0
+
+
+def _short(error: Exception) -> str:
+    """The first words of a foreign message: some are pages long, with codes for terminals in them."""
+    text = re.sub(r"\x1b\[[0-9;]*m", "", str(error)).strip()
+    return text.splitlines()[0][:200] if text else ""
 
 
 class Jobs(QObject):
@@ -206,7 +213,7 @@ class Jobs(QObject):
         except MemoryError:
             answer = TidalLensError("There is not enough memory for it.", job.title, "Hide or delete something first.")
         except Exception as exc:  # noqa: BLE001  (a fault in one job must not take the window down)
-            answer = TidalLensError(f"Something went wrong inside Tidal Lens: {type(exc).__name__}: {exc}.", job.title,
+            answer = TidalLensError(f"Something went wrong inside Tidal Lens: {type(exc).__name__}: {_short(exc)}.", job.title,
                                     "Your study is safe. Undo the last change, or try other settings.")
         if not self._closed:
             self._answered.emit(job, answer)

@@ -352,9 +352,9 @@ class QuantityChooser(Box):
 
     picked = pyqtSignal(object)
 
-    def __init__(self, name: str, tip: str, *, plain: bool) -> None:
+    def __init__(self, name: str, tip: str, *, plain: bool, none: str = "Plain colour") -> None:
         super().__init__(name, tip)
-        self._plain = plain
+        self._plain, self._none = plain, none
         self._names: list[str | None] = []
         self.activated.connect(lambda at: self.picked.emit(self._names[at]))
 
@@ -367,7 +367,7 @@ class QuantityChooser(Box):
             self._names = names
             self.clear()
             if self._plain:
-                self.addItem("Plain colour")
+                self.addItem(self._none)
             for q in offered:
                 self.addItem(q.label if not q.missing else f"{q.title} (needs {q.missing})")
                 item = self.model()

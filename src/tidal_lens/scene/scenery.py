@@ -17,7 +17,7 @@ from tidal_lens.scene.balls import MOST
 from tidal_lens.scene.palettes import palette
 from tidal_lens.scene.scene import BallsItem, ColourMap, Item, LinesItem, Scene, SurfaceItem
 from tidal_lens.scene.texture import Streaks
-from tidal_lens.study.dressings import Dressed, Dressing
+from tidal_lens.study.dressings import Dressed, Dressing, Marks
 from tidal_lens.study.evaluate import Evaluated
 from tidal_lens.study.looks import BallLook
 from tidal_lens.study.model import KeySetting, Layer, Study
@@ -87,6 +87,14 @@ def radii_of(look: BallLook, sizes: NDArray[np.float64] | None, count: int, size
     return np.asarray(greatest * share)
 
 
+def _solid(layer: Layer, result: Evaluated) -> Dressed | None:
+    """What takes the place of lines, as far as it is wanted and there."""
+    look = layer.look
+    if look.on != "lines" or (look.tubes is None and look.ribbons is None):
+        return None
+    return next((d for d in result.dressed if d.faces is not None), None)
+
+
 def _size_of(item: Item) -> int:
     if isinstance(item, BallsItem):
         return item.points.nbytes + item.radii.nbytes + _BALL * min(len(item.points), MOST)
@@ -124,7 +132,7 @@ class Scenery:
         for layer in study.layers:
             if layer.id in table.results and study.is_drawn(layer):
                 items.append(self._item(layer, table.results[layer.id], table.key, table.flow.size))
-                items += self._dressings(layer, table.results[layer.id], table.key)
+                items += self._dressings(layer, table.results[layer.id], table.key, table.flow.size)
         if study.outline and table.outline is not None:
             items.append(self._outline(table.outline, EDGES.get(study.ground, edge)))
         there = {layer.id for layer in study.layers} | {item.id for item in items} | {OUTLINE}
@@ -143,13 +151,31 @@ class Scenery:
 
         return self._keep(OUTLINE, (id(ready), tint), make)
 
-    def _dressings(self, layer: Layer, result: Evaluated, key: Callable[[str], Key | None]) -> list[Item]:
+    def _marks(self, layer: Layer, result: Evaluated, dressed: Dressed, how: Marks, key: Callable[[str], Key | None], size: float) -> Item:
+        """Balls along lines, coloured as these are."""
+        name = layer.look.colour_by
+        colours = self._colours(key(name)) if name is not None and result.layer.look.colour_by == name else None
+        own, radius = result.colours if colours is not None else None, how.size * size
+
+        def make() -> Item:
+            assert dressed.mixed is not None
+            a, b, t = dressed.mixed
+            values = None if own is None else own[a] + t * (own[b] - own[a])
+            return BallsItem(f"·marks {layer.id}", dressed.points, np.full(len(dressed.points), radius), values, colours,
+                             layer.look.colour, 1.0)
+
+        return self._keep(f"·marks {layer.id}", (id(dressed.points), id(own), id(colours), layer.look.colour, radius), make)
+
+    def _dressings(self, layer: Layer, result: Evaluated, key: Callable[[str], Key | None], size: float) -> list[Item]:
         """Lines on a surface, drawn as its look has them now."""
         out: list[Item] = []
         now = {type(d): d for d in layer.look.dressings()}  # the answer may be that of a look of a moment ago
         for number, (dressed, asked) in enumerate(zip(result.dressed, result.layer.look.dressings(), strict=True)):
             how = now.get(type(asked))
-            if how is None or dressed.vectors is not None:
+            if how is None or dressed.vectors is not None or dressed.faces is not None:
+                continue
+            if isinstance(how, Marks) and dressed.mixed is not None:
+                out.append(self._marks(layer, result, dressed, how, key, size))
                 continue
             name = f"·{number} {layer.id}"  # a card's small picture is without them
             by = asked.coloured_by()
@@ -185,7 +211,7 @@ class Scenery:
         colours = self._colours(key(name)) if name is not None and result.layer.look.colour_by == name else None
         values = result.colours if colours is not None else None
         geometry, look = result.geometry, layer.look
-        streaks = self._streaks(layer, result)
+        streaks, solid = self._streaks(layer, result), _solid(layer, result)
 
         def make() -> Item:
             if isinstance(geometry, Surface) and look.on == "surface":
@@ -196,10 +222,13 @@ class Scenery:
                 return BallsItem(layer.id, geometry.points, radii, values, colours, look.colour, look.opacity)
             assert isinstance(geometry, Lines)
             assert look.on == "lines"
+            if solid is not None and solid.faces is not None and solid.owners is not None:
+                return SurfaceItem(layer.id, solid.points, solid.faces, None if values is None else values[solid.owners], colours,
+                                   look.colour, 1.0, False, True)
             return LinesItem(layer.id, geometry.points, geometry.offsets, values, colours, look.colour, look.width)
 
         item = self._keep(layer.id, (id(geometry.points), id(values), id(colours), look, id(streaks.vectors) if streaks else 0,
-                                      id(result.sizes)), make)
+                                      id(result.sizes), id(solid.points) if solid is not None else 0), make)
         if isinstance(item, SurfaceItem) and streaks is not None and item.streaks != streaks:
             item = replace(item, streaks=streaks)
         return item

@@ -39,10 +39,12 @@ from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.study.geometry import Geometry, own_values, own_vectors
 from tidal_lens.study.value import Colour, QuantityName, Value, walk
 from tidal_lens.study.words import number_text
+from tidal_lens.tracing.solids import even_marks, frames, refined, ribbons, tubes, turning
 from tidal_lens.tracing.streamlines import Lines
 
 _LENGTH = 1.6  # of the longest arrow, in spacings
 _MOST_LEVELS = 200
+_MOST_MARKS = 200_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,6 +57,9 @@ class Dressed:
     places: NDArray[np.float64] = field(default_factory=lambda: np.empty((0, 3)))
     texts: tuple[str, ...] = ()
     vectors: NDArray[np.float64] | None = None  # at the surface's points, of a texture
+    faces: NDArray[np.int64] | None = None  # of a solid that takes the place of lines: (m, 4)
+    owners: NDArray[np.int64] | None = None  # the point of its line that each of its points is about
+    mixed: tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]] | None = None  # of marks: between which points of lines
 
     @staticmethod
     def none() -> Dressed:
@@ -64,7 +69,8 @@ class Dressed:
     @property
     def nbytes(self) -> int:
         """Memory that it takes."""
-        return sum(a.nbytes for a in (self.points, self.offsets, self.places, self.values, self.vectors) if a is not None)
+        arrays = (self.points, self.offsets, self.places, self.values, self.vectors, self.faces, self.owners)
+        return sum(a.nbytes for a in arrays if a is not None)
 
 
 class Dressing(Value):
@@ -207,6 +213,11 @@ class Arrows(Dressing):
         return direction
 
 
+def _lines(on: Geometry) -> Lines:
+    assert isinstance(on, Lines)  # the looks of all else have no such dressing
+    return on
+
+
 def _surface(on: Geometry) -> Surface:
     assert isinstance(on, Surface)  # the looks of all else have no such dressing
     return on
@@ -231,6 +242,78 @@ class Texture(Dressing):
         surface = _surface(on)
         own = surface.stencil.apply_vectors(values(self.of))
         return replace(Dressed.none(), vectors=part_of(own, point_normals(surface), "along"))
+
+
+class Tubes(Dressing):
+    """Tubes about lines: ``radius`` as a share of the flow's size, of the greatest where a quantity makes them thick."""
+
+    kind: Literal["tubes"] = "tubes"
+    radius: Annotated[float, Field(ge=1e-4, le=0.05)] = 0.002
+    radius_by: QuantityName = ""
+
+    def make(self, flow: Flow, on: Geometry, values: Callable[[str], NDArray[Any]]) -> Dressed:
+        """The tubes."""
+        lines = _lines(on)
+        if not lines.n_lines:
+            return replace(Dressed.none(), faces=np.empty((0, 4), np.int64), owners=np.empty(0, np.int64))
+        radii = np.full(len(lines.points), self.radius * flow.size)
+        if self.radius_by:
+            own = own_values(on).get(self.radius_by[len(OWN):]) if self.radius_by.startswith(OWN) else None
+            size = np.abs(lines.stencil.apply(values(self.radius_by)) if own is None else np.asarray(own, np.float64))
+            top = float(np.quantile(size[np.isfinite(size)], 0.99)) if np.isfinite(size).any() else 0.0
+            radii *= np.clip(np.nan_to_num(size / top if top > 0.0 else size), 0.1, 1.5)
+        points, faces, owners = tubes(lines.points, lines.offsets, radii)
+        return replace(Dressed.none(), points=points, faces=faces, owners=owners)
+
+
+class Ribbons(Dressing):
+    """Ribbons along lines, which turn as the flow does: at half the streamwise vorticity; ``wide`` as a share of the flow's size."""
+
+    kind: Literal["ribbons"] = "ribbons"
+    wide: Annotated[float, Field(ge=1e-4, le=0.1)] = 0.006
+    turning: bool = True
+
+    def needs(self) -> tuple[str, ...]:
+        """Vorticity, where they turn."""
+        return ("vorticity",) if self.turning else ()
+
+    def make(self, flow: Flow, on: Geometry, values: Callable[[str], NDArray[Any]]) -> Dressed:
+        """The ribbons."""
+        lines = _lines(on)
+        if not lines.n_lines:
+            return replace(Dressed.none(), faces=np.empty((0, 4), np.int64), owners=np.empty(0, np.int64))
+        tangents, *_ = frames(lines.points, lines.offsets)
+        turned = np.zeros(len(lines.points))
+        if self.turning:
+            turned = turning(tangents, lines.offsets, lines.time, lines.stencil.apply_vectors(values("vorticity")))
+        middle, offsets, turned, of = refined(lines.points, lines.offsets, turned)
+        _, normals, beside = frames(middle, offsets)
+        points, faces, owners = ribbons(middle, offsets, self.wide * flow.size, turned, (normals, beside))
+        return replace(Dressed.none(), points=points, faces=faces, owners=of[owners])
+
+
+class Marks(Dressing):
+    """Balls along lines, evenly apart in time or length from the seed; ``size`` is their radius as a share of the flow's size."""
+
+    kind: Literal["marks"] = "marks"
+    by: Literal["time", "length"] = "time"
+    every: Annotated[float, Field(gt=0.0, le=1e12)]
+    size: Annotated[float, Field(ge=1e-4, le=0.05)] = 0.003
+
+    def shaped(self) -> Value:
+        """Where they are, not how large."""
+        return Marks(by=self.by, every=self.every)
+
+    def make(self, flow: Flow, on: Geometry, values: Callable[[str], NDArray[Any]]) -> Dressed:
+        """The marks."""
+        lines = _lines(on)
+        along = lines.time if self.by == "time" else lines.along
+        reach = float(np.nanmax(np.abs(along), initial=0.0))
+        if reach / self.every * max(lines.n_lines, 1) > _MOST_MARKS:
+            raise TooManyError(f"Every {self.every:g} there would be more than {_MOST_MARKS:,} marks.", "", "Choose a larger distance.")
+        a, b, t = even_marks(along, lines.offsets, self.every)
+        points = lines.points[a] + t[:, None] * (lines.points[b] - lines.points[a])
+        return replace(Dressed.none(), points=points, mixed=(a, b, t))
 
 
 class Contours(Dressing):

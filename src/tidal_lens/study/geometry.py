@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.cutting.points import Points
@@ -17,7 +18,10 @@ Geometry = Surface | Lines | Points
 def own_values(geometry: Geometry) -> Mapping[str, NDArray[Any]]:
     """Scalars that a geometry brings along at its points, whatever the flow: by their names, shape (n,)."""
     if isinstance(geometry, Lines):
-        return {"time from the seed": geometry.time}
+        lines = np.repeat(np.arange(geometry.n_lines), np.diff(geometry.offsets))
+        return {"time from the seed": geometry.time, "length from the seed": geometry.along,
+                "number of the line": geometry.seeds[lines] + 1.0,
+                "error of the line": geometry.error[lines]}
     return geometry.scalars if isinstance(geometry, Points) else {}
 
 

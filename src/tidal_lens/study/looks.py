@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from tidal_lens.study.dressings import Arrows, Contours, Dressing, Texture
+from tidal_lens.study.dressings import Arrows, Contours, Dressing, Marks, Ribbons, Texture, Tubes
 from tidal_lens.study.value import Colour, Opacity, QuantityName, Value
 
 
@@ -29,17 +29,20 @@ class SurfaceLook(Value):
 
 
 class LineLook(Value):
-    """How lines are shown; width in pixels of an ordinary screen."""
+    """How lines are shown; width in pixels of an ordinary screen. Tubes or ribbons take their place."""
 
     on: Literal["lines"] = "lines"
     colour_by: QuantityName | None = None
     colour: Colour = "#0E6E7E"
     width: Annotated[float, Field(ge=0.5, le=12.0)] = 2.0
     arrows: Arrows | None = None
+    tubes: Tubes | None = None
+    ribbons: Ribbons | None = None
+    marks: Marks | None = None
 
     def dressings(self) -> tuple[Dressing, ...]:
         """Those that are on."""
-        return () if self.arrows is None else (self.arrows,)
+        return tuple(d for d in (self.arrows, self.tubes, self.ribbons, self.marks) if d is not None)
 
 
 class BallLook(Value):

@@ -17,6 +17,7 @@ from tidal_lens.sampling.kernels import places_to_weights
 from tidal_lens.sampling.mesh import Mesh, Stencil
 from tidal_lens.tracing import kernels
 from tidal_lens.tracing.inner_walls import stopped
+from tidal_lens.tracing.solids import lengths_from_seeds
 from tidal_lens.work import Token, read_only, run_chunks
 
 Direction = Literal["forward", "backward", "both"]
@@ -123,6 +124,11 @@ class Lines:
         total = np.concatenate([[0.0], np.cumsum(steps)])
         first, last = self.offsets[:-1], self.offsets[1:] - 1
         return np.asarray(total[last] - total[first])
+
+    @cached_property
+    def along(self) -> NDArray[np.float64]:
+        """Arc length from the seed, negative upstream of it, shape (n,)."""
+        return lengths_from_seeds(self.points, self.offsets, self.time)
 
     @cached_property
     def seed_rows(self) -> NDArray[np.int64]:

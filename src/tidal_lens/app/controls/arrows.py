@@ -37,7 +37,7 @@ class ArrowsControls(DressingControls[Arrows]):
         self.thick.moved.connect(lambda v: self.set("Thickness of arrows", "arrow thickness", width=v))
         self.by = QuantityChooser("Colour of the arrows", "What colours them", plain=True)
         self.by.picked.connect(lambda name: self.set("Colour of arrows", colour_by=name or ""))
-        self.only = QuantityChooser("Only where", "They are drawn only where this quantity is in a range; plain for everywhere", plain=True)
+        self.only = QuantityChooser("Only where", "They are drawn only where this quantity is in a range", plain=True, none="everywhere")
         self.only.picked.connect(self._limit)
         self.low, self.high = NumberField("From", "Least value"), NumberField("To", "Greatest value")
         self.low.edited.connect(lambda v: self.set("Range of arrows", low=v))

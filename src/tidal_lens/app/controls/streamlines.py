@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from tidal_lens.app.controls.arrows import VELOCITY, ArrowsControls
+from tidal_lens.app.controls.arrows import VELOCITY
 from tidal_lens.app.controls.base import Coloured
+from tidal_lens.app.controls.line_look import LineLookControls
 from tidal_lens.app.controls.seeds import SeedsControls
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import Choice, NumberField, QuantityChooser, Slider, label, row, rule
+from tidal_lens.app.parts import Choice, NumberField, QuantityChooser, label, row, rule
 from tidal_lens.study.kinds.streamlines import StreamShape
 from tidal_lens.tracing.streamlines import Lines
 
@@ -39,12 +40,9 @@ class StreamControls(Coloured[StreamShape]):
         self.body.addLayout(row("Length ≤", self.length, "tolerance", self.tolerance, stretch=1))
         self.body.addLayout(row("Time ≤", self.time, "steps ≤", self.steps, stretch=1))
         self.body.addWidget(rule())
-        self.width_slider = Slider("Width", "Width of the lines in pixels", 0.5, 8.0)
-        self.width_slider.moved.connect(lambda v: self.relook("Width", "width", width=v))
+        self.drawn = LineLookControls(document, self.relook)
         self.body.addLayout(row("Colour by", self.chooser, self.chip, stretch=1))
-        self.body.addLayout(row("Width", self.width_slider, stretch=1))
-        self.arrows = ArrowsControls(document, self.relook)
-        self.body.addWidget(self.arrows)
+        self.body.addWidget(self.drawn)
         self.body.addWidget(self.key)
         self.body.addWidget(rule())
         self.fate = label("", "soft")
@@ -82,8 +80,7 @@ class StreamControls(Coloured[StreamShape]):
         self.length.show_value(shape.max_length)
         self.tolerance.show_value(shape.tolerance)
         self.show_colour(layer, evaluator)
-        self.width_slider.show_value(layer.look.width)
-        self.arrows.show_value(layer.look.arrows)
+        self.drawn.show_value(layer.look)
         self._tell_fate(layer.id)
 
 

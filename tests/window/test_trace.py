@@ -1,0 +1,218 @@
+"""The Trace station: tiles of all forms of seeds, sets, clicks, and how lines are drawn."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+
+from driving import choose, click, drag, keys, pick, pixels, settle, slide, type_into, wait
+from tidal_lens.quantities.names import OWN
+from tidal_lens.study.files import load_study
+from tidal_lens.study.kinds.seeds import SETS, PointSeeds
+
+pytestmark = pytest.mark.gui
+TILES = {"add-streamlines": "line", "add-seed-plane": "plane", "add-seed-disc": "disc", "add-seed-ball": "ball",
+         "add-seed-points": "points", "add-seed-boundary": "boundary", "add-seed-card": "card", "add-seed-grid": "grid"}
+
+
+def begun(window, tile):
+    count = len(window.document.study.layers)
+    window.show_station("trace")
+    click(window.bench.pages["trace"].tiles[tile])
+    wait(lambda: len(window.document.study.layers) > count, "the card")
+    settle(window)
+    return window.bench.card.controls["streamlines"]
+
+
+def shape(window):
+    return window.document.chosen_layer.shape
+
+
+def lines(window):
+    return window.document.asking.results[window.document.chosen].geometry
+
+
+def scroll_to(window, widget):
+    window.bench.scroller.ensureWidgetVisible(widget)
+    settle(window)
+
+
+@pytest.mark.parametrize("tile", list(TILES))
+def test_each_tile_begins_inside_and_comes_back_from_a_file(window, tile, tmp_path):
+    controls = begun(window, tile)
+    assert [s.form for s in shape(window).seeds] == [TILES[tile]]
+    assert not window.document.asking.failures
+    assert lines(window).n_lines > 0
+    if tile not in ("add-seed-boundary", "add-seed-card"):
+        assert lines(window).n_lines == lines(window).n_seeds, "wholly inside"
+    assert controls.seeds.which.currentText().endswith(shape(window).seeds[0].title.lower())
+    before = window.document.study
+    assert window.document.save(tmp_path / "a.tidal")
+    assert load_study(tmp_path / "a.tidal").layers == before.layers
+    window.act("undo")
+    assert len(window.document.study.layers) == len(before.layers) - 1
+
+
+def test_a_plane_is_dragged_sized_and_counted(window):
+    controls = begun(window, "add-seed-plane")
+    first, view = shape(window).seeds[0], window.view
+    bead = view.handles.bead_at("centre")
+    drag(view, bead, bead + QPointF(12, 8))
+    settle(window)
+    assert shape(window).seeds[0].centre != first.centre
+    moved = shape(window).seeds[0]
+    bead = view.handles.bead_at("size")
+    drag(view, bead, bead + QPointF(10, -25))
+    settle(window)
+    sized = shape(window).seeds[0]
+    assert (sized.width, sized.height) != (moved.width, moved.height)
+    type_into(controls.seeds.fields["count"][0], "9")
+    type_into(controls.seeds.fields["width"][0], "0.02")
+    type_into(controls.seeds.fields["height"][0], "0.02")
+    settle(window)
+    assert len(shape(window).seeds[0].free()) == lines(window).n_seeds == 9
+    for _ in range(5):
+        window.act("undo")
+    assert shape(window).seeds[0] == first
+
+
+def test_sets_are_added_shown_and_removed(window):
+    controls = begun(window, "add-streamlines")
+    seeds = controls.seeds
+    forms = seeds.more.menu()
+    forms.popup(seeds.more.mapToGlobal(QPoint(0, 0)))
+    choose(forms, "Ball")
+    settle(window)
+    assert [s.form for s in shape(window).seeds] == ["line", "ball"]
+    assert seeds.which.currentText() == "2: ball"
+    assert lines(window).n_seeds == 30 + 60
+    assert seeds.fields["radius"][0].isVisible()
+    assert not seeds.fields["start"][0].isVisible()
+    assert window.view.handles.bead_at("radius:1") is not None
+    pick(seeds.which, "1: line")
+    assert seeds.fields["start"][0].isVisible()
+    click(seeds.less)
+    settle(window)
+    assert [s.form for s in shape(window).seeds] == ["ball"]
+    window.act("undo")
+    assert [s.form for s in shape(window).seeds] == ["line", "ball"]
+    assert {s.title for s in SETS} == {a.text() for a in forms.actions()}
+
+
+def test_each_click_adds_a_seed_and_is_a_step_of_undo(window):
+    controls = begun(window, "add-seed-points")
+    scroll_to(window, controls.seeds.click)
+    click(controls.seeds.click)
+    view = window.view
+    places = [QPointF(0.55 * view.width(), 0.35 * view.height()), QPointF(0.6 * view.width(), 0.75 * view.height())]
+    for place in places:
+        assert view.point_at(place) is not None
+        click(view, place)
+        settle(window)
+    points = np.array(shape(window).seeds[0].points)
+    assert len(points) == 3
+    for place, point in zip(places, points[1:], strict=True):
+        x, y = view.shown_camera.project(point[None], view.width(), view.height())[0][0]
+        assert abs(x - place.x()) < 2
+        assert abs(y - place.y()) < 2
+    keys(view, Qt.Key.Key_Escape)
+    assert window.document.clicks.wish is None
+    window.act("undo")
+    assert len(shape(window).seeds[0].points) == 2
+    window.act("redo")
+    click(controls.seeds.clear)
+    settle(window)
+    assert shape(window).seeds == (PointSeeds(points=shape(window).seeds[0].points[:1]),)
+
+
+def test_listed_seeds_are_thinned_out(window):
+    controls = begun(window, "add-seed-points")
+    layer = window.document.chosen_layer
+    many = tuple((0.4 + 0.01 * n, 0.0, 0.5) for n in range(21))
+    window.document.edit_layer(layer.with_(shape=layer.shape.with_(seeds=(PointSeeds(points=many),))), "many")
+    settle(window)
+    type_into(controls.seeds.thin, "5")
+    settle(window)
+    assert shape(window).seeds[0].points == many[::5]
+
+
+def test_lines_become_tubes_ribbons_and_marks(window):
+    controls = begun(window, "add-streamlines")
+    card = window.document.chosen
+    drawn = controls.drawn
+
+    def solid():
+        return next((d for d in window.document.asking.results[card].dressed if d.faces is not None), None)
+
+    before = pixels(window.view)
+    scroll_to(window, drawn.drawn)
+    click(drawn.drawn.button("tube"))
+    settle(window)
+    tube = solid()
+    own = lines(window)
+    size = window.document.flow.size
+    np.testing.assert_allclose(np.linalg.norm(tube.points - own.points[tube.owners], axis=1), 0.002 * size, rtol=1e-6)
+    assert (np.abs(pixels(window.view).astype(int) - before.astype(int)).max(axis=2) > 20).sum() > 300
+    slide(drawn.radius, 0.6)
+    settle(window)
+    assert window.document.chosen_layer.look.tubes.radius > 0.004
+    scroll_to(window, drawn.radius_by)
+    pick(drawn.radius_by, "Time from the seed")
+    settle(window)
+    thick = np.linalg.norm(solid().points - own.points[solid().owners], axis=1)
+    assert np.ptp(thick) > 0.5 * thick.max()
+    scroll_to(window, drawn.drawn)
+    click(drawn.drawn.button("ribbon"))
+    settle(window)
+    assert window.document.chosen_layer.look.tubes is None
+    ribbon = solid()
+    np.testing.assert_allclose(np.linalg.norm(ribbon.points[1::2] - ribbon.points[::2], axis=1), 0.006 * size, rtol=1e-6)
+    scroll_to(window, drawn.turning)
+    click(drawn.turning, QPoint(8, 8))
+    settle(window)
+    assert not np.array_equal(solid().points[:10], ribbon.points[:10]) or len(solid().points) != len(ribbon.points)
+    click(drawn.drawn.button("line"))
+    scroll_to(window, drawn.marks.on)
+    click(drawn.marks.on, QPoint(8, 8))
+    settle(window)
+    marks = next(d for d in window.document.asking.results[card].dressed if d.mixed is not None)
+    a, b, t = marks.mixed
+    times = own.time[a] + t * (own.time[b] - own.time[a])
+    every = window.document.chosen_layer.look.marks.every
+    np.testing.assert_allclose(times / every, np.round(times / every), atol=1e-6)
+    assert 5 < len(times) / own.n_lines < 14
+    click(drawn.marks.by.button("length"))
+    settle(window)
+    assert window.document.chosen_layer.look.marks.by == "length"
+    while window.document.chosen_layer is not None and window.document.chosen_layer.look.marks is not None:
+        window.act("undo")
+
+
+def test_lines_are_coloured_by_what_is_theirs(window):
+    controls = begun(window, "add-streamlines")
+    offered = [controls.chooser.itemText(n) for n in range(controls.chooser.count())]
+    for text in ("Time from the seed", "Length from the seed", "Number of the line", "Error of the line"):
+        assert text in offered
+    scroll_to(window, controls.chooser)
+    pick(controls.chooser, "Number of the line")
+    settle(window)
+    assert window.document.chosen_layer.look.colour_by == f"{OWN}number of the line"
+    colours = window.document.asking.results[window.document.chosen].colours
+    assert set(np.unique(colours)) == set(lines(window).seeds + 1.0)
+
+
+def test_lines_of_vorticity_and_limits(window):
+    controls = begun(window, "add-streamlines")
+    scroll_to(window, controls.time)
+    type_into(controls.time, "0.0004")
+    settle(window)
+    assert np.abs(lines(window).time).max() == pytest.approx(0.0004)
+    assert "time limit" in controls.fate.text()
+    type_into(controls.steps, "10")
+    settle(window)
+    assert "step limit" in controls.fate.text() or np.diff(lines(window).offsets).max() <= 20
+    scroll_to(window, controls.of)
+    pick(controls.of, next(t for t in (controls.of.itemText(n) for n in range(controls.of.count())) if t.startswith("Vorticity")))
+    settle(window)
+    assert shape(window).of == "vorticity"
+    assert lines(window).n_lines > 0
+    assert "along" in window.deck.cards[window.document.chosen].toolTip()
