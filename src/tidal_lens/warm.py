@@ -32,6 +32,7 @@ from tidal_lens.tracing.kernels import places_of
 from tidal_lens.tracing.seeds import seeds_on_line
 from tidal_lens.tracing.solids import frames
 from tidal_lens.tracing.streamlines import TraceSettings, trace_lines
+from tidal_lens.tracing.surface_lines import lines_on
 from tidal_lens.work import Token, read_only
 
 _PRECISIONS = (np.float32, np.float64)
@@ -76,6 +77,7 @@ def _lines() -> None:
     lines = trace_lines(flow, mesh, flow.fields["U"].values, seeds_on_line((0.5, 0.5, 0.5), (0.5, 1.5, 1.5), 3), TraceSettings("both"))
     lines.stencil.apply(flow.points[:, 0])
     frames(lines.points, lines.offsets)
+    lines_on(axis_slice(flow, 0, 0.5), np.ones((9, 3)), flow.points[:1])
 
 
 def _walls() -> None:

@@ -216,3 +216,39 @@ def test_lines_of_vorticity_and_limits(window):
     assert shape(window).of == "vorticity"
     assert lines(window).n_lines > 0
     assert "along" in window.deck.cards[window.document.chosen].toolTip()
+
+
+def test_wall_lines_lie_on_the_wall(window):
+    controls = begun(window, "add-wall-lines")
+    own, wall = lines(window), next(b for b in window.document.flow.boundaries if b.kind == "wall")
+    assert shape(window).of == "wall-shear"
+    assert own.n_lines > 500
+    low, high = wall.points.min(axis=0) - 1e-9, wall.points.max(axis=0) + 1e-9
+    assert ((own.points >= low) & (own.points <= high)).all()
+    assert "walls" in window.deck.cards[window.document.chosen].toolTip()
+    assert not controls.time.isEnabled()
+    type_into(controls.seeds.fields["count"][0], "40")
+    settle(window)
+    assert lines(window).n_lines == 40
+    window.act("undo")
+    settle(window)
+    assert lines(window).n_lines == own.n_lines
+
+
+def test_lines_are_bound_to_a_card(window):
+    cut = next(x for x in window.document.study.layers if x.kind == "slice")
+    controls = begun(window, "add-streamlines")
+    scroll_to(window, controls.where)
+    click(controls.where.button("card"))
+    settle(window)
+    scroll_to(window, controls.bound)
+    pick(controls.bound, cut.name)
+    settle(window)
+    assert shape(window).on_card == cut.id
+    axis = cut.shape.axis
+    assert np.ptp(lines(window).points[:, axis]) < 1e-9, "they stay on the slice"
+    scroll_to(window, controls.where)
+    click(controls.where.button("space"))
+    settle(window)
+    assert shape(window).on_card == ""
+    assert np.ptp(lines(window).points[:, axis]) > 1e-3

@@ -225,7 +225,7 @@ class Scenery:
             if solid is not None and solid.faces is not None and solid.owners is not None:
                 return SurfaceItem(layer.id, solid.points, solid.faces, None if values is None else values[solid.owners], colours,
                                    look.colour, 1.0, False, True)
-            return LinesItem(layer.id, geometry.points, geometry.offsets, values, colours, look.colour, look.width)
+            return LinesItem(layer.id, geometry.points, geometry.offsets, values, colours, look.colour, look.width, lying=layer.shape.lying)
 
         item = self._keep(layer.id, (id(geometry.points), id(values), id(colours), look, id(streaks.vectors) if streaks else 0,
                                       id(result.sizes), id(solid.points) if solid is not None else 0), make)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from tidal_lens.app.card_chooser import CardChooser
 from tidal_lens.app.controls.arrows import VELOCITY
 from tidal_lens.app.controls.base import Coloured
 from tidal_lens.app.controls.line_look import LineLookControls
@@ -24,6 +25,13 @@ class StreamControls(Coloured[StreamShape]):
         self.of = QuantityChooser("Follow", "The vector along which lines are followed", plain=False)
         self.of.picked.connect(lambda name: self.reshape("Lines of", of=name))
         self.body.addLayout(row("Along", self.of, stretch=1))
+        self.where = Choice([("space", "Space", "Lines go through the flow"), ("walls", "Walls", "Lines stay on the walls"),
+                             ("card", "A card", "Lines stay on the surface of another card")])
+        self.where.picked.connect(self._bind)
+        self.bound = CardChooser("Along which card", "The card on whose surface lines stay", "no card")
+        self.bound.picked.connect(lambda card: self.reshape("Where lines go", on_card=card))
+        self.body.addLayout(row("Through", self.where, stretch=1))
+        self.body.addWidget(self.bound)
         self.direction = Choice([("backward", "Backward", "Follow the flow upstream"), ("both", "Both", "Follow it both ways"),
                                  ("forward", "Forward", "Follow the flow downstream")])
         self.direction.picked.connect(lambda d: self.reshape("Direction", direction=d))
@@ -49,6 +57,14 @@ class StreamControls(Coloured[StreamShape]):
         self.body.addWidget(self.fate)
         document.result_changed.connect(self._tell_fate)
 
+    def _bind(self, follow: str) -> None:
+        layer, shape = self.layer(), self.shape()
+        if layer is None or shape is None:
+            return
+        cards = self.document.study.subjects_for(layer, ("surface",))
+        card = shape.on_card or (cards[-1].id if cards else "")
+        self.reshape("Where lines go", follow=follow, on_card=card if follow == "card" else "")
+
     def _tell_fate(self, layer_id: str) -> None:
         layer = self.layer()
         if layer is None or layer.id != layer_id:
@@ -71,7 +87,12 @@ class StreamControls(Coloured[StreamShape]):
             return
         self.seeds.show_value(shape.seeds)
         velocity = (VELOCITY,) if flow.roles.has_velocity else ()
-        self.of.offer((*velocity, *evaluator.store.quantities()), shape.of, components=3)
+        self.of.offer((*velocity, *evaluator.store.quantities()), shape.of, components=3, walls=shape.follow == "walls")
+        self.where.show_value(shape.follow)
+        self.bound.setVisible(shape.follow == "card")
+        self.bound.offer(self.document.study.subjects_for(layer, ("surface",)), shape.on_card)
+        for field in (self.time, self.tolerance):
+            field.setEnabled(not shape.lying)
         self.time.step = float(f"{shape.max_length / 100:.0e}")
         self.time.show_value(shape.max_time)
         self.steps.show_value(shape.max_steps)

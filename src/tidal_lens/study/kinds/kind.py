@@ -150,6 +150,11 @@ class Shape(Value):
     subjects: ClassVar[tuple[Sort, ...]] = ()  # cards that its layer may be of, by what they come to
     of_mesh: ClassVar[bool] = True  # whether, but for the quantities that it needs, it rests on the mesh alone
 
+    @property
+    def lying(self) -> bool:
+        """Whether what it comes to lies on a surface, and is to be drawn before it."""
+        return False
+
     def make(self, see: See) -> Made:
         """Work it out: a pure function of the shape and of what it sees.
 

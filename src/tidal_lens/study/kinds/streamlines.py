@@ -11,6 +11,9 @@ from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from tidal_lens.cutting.planes import unit
+from tidal_lens.cutting.surface import Surface
+from tidal_lens.cutting.walls import boundary_surface
+from tidal_lens.errors import StudyError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.quantities.store import QuantityStore
@@ -30,13 +33,15 @@ from tidal_lens.study.kinds.seeds import (
 )
 from tidal_lens.study.looks import LineLook
 from tidal_lens.study.tables import Table
-from tidal_lens.study.value import QuantityName, Vector
+from tidal_lens.study.value import LayerId, QuantityName, Vector
 from tidal_lens.study.words import Words
 from tidal_lens.tracing import seeds as laid
 from tidal_lens.tracing.streamlines import End, Lines, TraceSettings, trace_lines
+from tidal_lens.tracing.surface_lines import lines_on
 
 _TRIED = 201  # places looked at along a first line
 _SHARES = (1.0, 0.8, 0.6, 0.5, 0.4, 0.3, 0.2, 0.1)  # of a first size, until all of it is inside
+_SHEAR, _OIL = "wall-shear", 700  # how many lines an oil film is of at first
 _SHOWN = 200  # seeds drawn at most
 
 
@@ -49,6 +54,8 @@ class StreamShape(Shape):
         See :mod:`tidal_lens.study.kinds.seeds`.
     of : str
         The vector that is followed.
+    follow, on_card
+        Through space, along all walls of the flow, or along the surface of another card.
     direction, max_length, max_time, max_steps, tolerance
         As of :class:`tidal_lens.tracing.streamlines.TraceSettings`; no limit of time where it is 0.
     """
@@ -57,6 +64,8 @@ class StreamShape(Shape):
     geometry: ClassVar[Sort] = "lines"
     seeds: Annotated[tuple[AnySeeds, ...], Field(min_length=1, max_length=20)]
     of: QuantityName = "velocity"
+    follow: Literal["space", "walls", "card"] = "space"
+    on_card: LayerId = ""
     direction: Literal["forward", "backward", "both"] = "both"
     max_length: Annotated[float, Field(gt=0.0, le=1e12)] = 1e3
     max_time: Annotated[float, Field(ge=0.0, le=1e12)] = 0.0
@@ -79,13 +88,40 @@ class StreamShape(Shape):
             first = {"form": "points", "points": own["listed"], "source": own.get("source", "")}
         return {**{k: v for k, v in raw.items() if k not in own}, "seeds": (first,)}
 
+    @property
+    def lying(self) -> bool:
+        """Whether its lines lie on a surface."""
+        return self.follow != "space"
+
+    def _surface(self, see: See) -> Surface:
+        if self.follow == "walls":
+            surface: object = boundary_surface(see.flow, tuple(b.name for b in see.flow.boundaries if b.kind == "wall"), see.token)
+        else:
+            if not self.on_card:
+                raise StudyError("No card is chosen along which its lines go.", "", "Choose one.")
+            surface = see.made(self.on_card).geometry
+        if not isinstance(surface, Surface):
+            raise StudyError("Its lines lie on a surface, but the card that it names is none.", "", "Choose another card.")
+        return surface
+
     def make(self, see: See) -> Made:
         """The lines."""
+        if self.lying:
+            return self._make_lying(see)
         settings = TraceSettings(self.direction, self.max_length, 1e-2 if self.quick else self.tolerance,
                                  max_cells=5.0 if self.quick else 3.5, max_points=self.max_steps, max_time=self.max_time or np.inf)
         seeds = np.concatenate([part.places(see) for part in self.seeds])
         lines = trace_lines(see.flow, mesh_of(see.flow, see.token), see.values(self.of), seeds, settings, see.token)
         _ = lines.census, lines.lengths  # worked out here, where nobody waits
+        return Made(lines, seeds, (_table(lines),))
+
+    def _make_lying(self, see: See) -> Made:
+        surface = self._surface(see)
+        seeds = np.concatenate([part.places(see) for part in self.seeds])
+        vectors = surface.stencil.apply_vectors(see.values(self.of))
+        lines = lines_on(surface, vectors, seeds, direction=self.direction, max_length=self.max_length, max_points=self.max_steps,
+                         token=see.token)
+        _ = lines.census, lines.lengths
         return Made(lines, seeds, (_table(lines),))
 
     def draft(self) -> Self:
@@ -95,6 +131,9 @@ class StreamShape(Shape):
     def tell(self, words: Words) -> str:
         """How many seeds, on what; of what, if not of the velocity."""
         told = " and ".join(part.tell(words) for part in self.seeds)
+        if self.lying:
+            where = "walls" if self.follow == "walls" else words.card(self.on_card) if self.on_card else "no card yet"
+            return f"{words.quantity(self.of)} along {where}, {told}"
         return f"{told}, along {words.quantity(self.of)}" if self.of != "velocity" else f"whole flow, {told}"
 
     def handles(self, flow: Flow, made: Made | None) -> Handles | None:
@@ -115,6 +154,8 @@ class StreamShape(Shape):
             own, drawn = part.beads(flow)
             beads += [replace(bead, id=f"{bead.id}:{number}" if number else bead.id) for bead in own]
             beside += drawn
+        if self.lying and not beads:
+            return None
         told = f"{lines.n_lines} of {lines.n_seeds} seeds are inside" if isinstance(lines, Lines) else ""
         what = f"seed {self.seeds[0].form}" if len(self.seeds) == 1 else "seeds"
         return Handles(what, tuple(beads), tuple(beside), seeds[few], good[few], told if beads else "")
@@ -220,8 +261,20 @@ def first_set(store: QuantityStore, argument: str) -> AnySeeds:
 def new_streamlines(store: QuantityStore, form: str = "line") -> Begun:
     """Streamlines from a set of seeds of a form, as long as the flow is twice."""
     flow = store.flow
+    if form == "walls":
+        return _new_wall_lines(store)
     shape = StreamShape(seeds=(first_set(store, form or "line"),), max_length=round_to(2.0 * flow.size, 0.1 * flow.size))
     return Begun("Streamlines", shape, LineLook(colour_by=best_name(store)))
+
+
+def _new_wall_lines(store: QuantityStore) -> Begun:
+    """Lines of the wall shear over all walls, as an oil film shows them; of the velocity where there is no shear."""
+    offered = {q.name for q in store.quantities() if not q.missing}
+    of = _SHEAR if _SHEAR in offered else "velocity"
+    seeds = first_set(store, "boundary").with_(off=0.0, count=_OIL)
+    length = round_to(0.05 * store.flow.size, 0.01 * store.flow.size)
+    shape = StreamShape(seeds=(seeds,), of=of, follow="walls", max_length=length, max_steps=1000)
+    return Begun("Wall streamlines", shape, LineLook(colour="#1F2A33", width=1.0))
 
 
 def new_seed_list(store: QuantityStore, points: tuple[Vector, ...], source: str) -> Begun:
@@ -239,5 +292,7 @@ KIND = Kind(StreamShape, "Streamlines from sets of seeds: points, lines, planes,
              Tile("add-seed-points", "Seed points", "Trace streamlines from points that are clicked or typed.", "points", "seed-points"),
              Tile("add-seed-boundary", "On walls", "Trace streamlines from seeds a little off boundaries.", "boundary", "seed-boundary"),
              Tile("add-seed-card", "On a card", "Trace streamlines from seeds over another card.", "card", "seed-card"),
+             Tile("add-wall-lines", "Wall lines", "Trace lines of the wall shear over all walls, as an oil film shows them.", "walls",
+                  "wall-lines"),
              Tile("add-seed-grid", "Grid nodes", "Trace streamlines from nodes of a structured block.", "grid", "seed-grid")),
             new_streamlines, slow=True, lacks=lambda flow: "" if flow.roles.has_velocity else "velocity")
