@@ -4,41 +4,11 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF
 
-from driving import click, drag, keys, pick, settle, type_into
+from driving import settle
+from hands import Hands
 from tidal_lens.demo.kittiwake import ASSETS
 
 pytestmark = pytest.mark.gui
-
-
-class Hands:
-    """Does what a user does, and counts it."""
-
-    def __init__(self):
-        self.actions = 0
-
-    def click(self, widget):
-        self.actions += 1
-        click(widget)
-
-    def pick(self, box, text):
-        self.actions += 2  # the list is opened, an entry is clicked
-        pick(box, text)
-
-    def tick(self, box):
-        self.actions += 1
-        click(box, QPointF(8, 8))
-
-    def key(self, widget, key):
-        self.actions += 1
-        keys(widget, key)
-
-    def drag(self, widget, begin, end):
-        self.actions += 1
-        drag(widget, begin, end)
-
-    def type(self, field, text):
-        self.actions += 1
-        type_into(field, text)
 
 
 @pytest.fixture

@@ -20,13 +20,15 @@ from tidal_lens.study.kinds.streamlines import first_set
 
 Edit = Callable[[str, str, tuple[SeedSet, ...]], None]
 _WORDS = {"start": "Start", "end": "End", "centre": "Centre", "direction": "Across", "width": "Width", "height": "Height",
-          "radius": "Radius", "inner": "Inner", "count": "Seeds", "off": "Off it", "every": "Every",
+          "radius": "Radius", "inner": "Inner", "count": "Seeds", "off": "Off it", "every": "Every", "rear": "Rear share",
           "first": "From i j k", "last": "To i j k"}
 _TIPS = {"inner": "Where a ring begins, as a share of the radius: 0 is a disc, 1 a circle",
          "off": "How far off the surface, along its normals",
+         "rear": "Only on so much of their length along the wind, from the rear; 1 is all",
          "every": "Every so many nodes of each index", "direction": "The direction that it faces",
          "count": "How many seeds, from 1 to 10,000"}
-_LIMITS: dict[str, tuple[float, float]] = {"count": (1, 10_000), "inner": (0.0, 1.0), "every": (1, 1e6), "width": (1e-12, 1e12),
+_LIMITS: dict[str, tuple[float, float]] = {"count": (1, 10_000), "inner": (0.0, 1.0), "rear": (1e-3, 1.0),
+                                           "every": (1, 1e6), "width": (1e-12, 1e12),
                                            "height": (1e-12, 1e12), "radius": (1e-12, 1e12)}
 _WHOLE = {"count", "every", "first", "last"}
 
@@ -179,7 +181,7 @@ class SeedsControls(QWidget):
             if name in now.fields:
                 value = getattr(now, name)
                 for field, number in zip(fields, value if isinstance(value, tuple) else (value,), strict=True):
-                    field.step = 1 if name in _WHOLE else 0.05 if name in ("inner", "direction") else step
+                    field.step = 1 if name in _WHOLE else 0.05 if name in ("inner", "direction", "rear") else step
                     field.show_value(number)
         for name, widget in self._special.items():
             widget.setVisible(name in now.fields)

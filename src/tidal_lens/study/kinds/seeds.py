@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
@@ -306,12 +307,13 @@ class CardSeeds(SeedSet):
 
 
 class BoundarySeeds(SeedSet):
-    """Evenly by area over boundaries, ``off`` them by a length into the flow."""
+    """Evenly by area over boundaries, ``off`` them by a length into the flow; on the ``rear`` share of their length along the wind."""
 
     form: Literal["boundary"] = "boundary"
     title: ClassVar[str] = "On boundaries"
-    fields: ClassVar[tuple[str, ...]] = ("boundaries", "off", "count")
+    fields: ClassVar[tuple[str, ...]] = ("boundaries", "rear", "off", "count")
     boundaries: tuple[Name, ...]
+    rear: Annotated[float, Field(gt=0.0, le=1.0)] = 1.0
     off: FiniteFloat = 0.0
     count: Count = 200
 
@@ -320,6 +322,9 @@ class BoundarySeeds(SeedSet):
         surface = boundary_surface(see.flow, self.boundaries, see.token)
         if len(surface.faces) == 0:
             raise StudyError("There are no faces of the boundaries on which its seeds lie.", "", "Tick others.")
+        if self.rear < 1.0:
+            along = surface.points[surface.faces].mean(axis=1) @ unit(see.flow.reference.velocity)
+            surface = replace(surface, faces=surface.faces[along >= along.max() - self.rear * np.ptp(along)])
         return _beside(see, surface, self.count, self.off)
 
     def tell(self, _words: Words) -> str:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from tidal_lens.cutting.planes import unit
+from tidal_lens.cutting.planes import line_in_box, unit
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.cutting.walls import boundary_surface
 from tidal_lens.errors import StudyError
@@ -186,7 +186,7 @@ def _table(lines: Lines) -> Table:
 
 
 def _first_line(store: QuantityStore) -> LineSeeds:
-    """A line at right angles to the free stream: across the middle of the flow, or close before a body in it."""
+    """A line at right angles to the free stream: across the middle of the flow, or a body's length before one in it."""
     flow = store.flow
     low, high = flow.body or flow.bounds
     middle, span = 0.5 * (low + high), high - low
@@ -198,11 +198,13 @@ def _first_line(store: QuantityStore) -> LineSeeds:
     start[across] -= reach * span[across]
     end[across] += reach * span[across]
     if flow.body is not None:
-        upstream = -np.sign(store.reference.velocity[along]) or -1.0
-        front = low[along] if upstream < 0 else high[along]
-        edge = flow.bounds[0 if upstream < 0 else 1][along]
-        start[along] = end[along] = front + 0.5 * np.clip(edge - front, -0.1 * span[along], 0.1 * span[along])
-        start, end = np.clip(start, *flow.bounds), np.clip(end, *flow.bounds)  # a half model ends at its plane of symmetry
+        # A body's length before it, against the wind, or half of the way to the border: lines from there come to the body.
+        towards = np.array(store.reference.velocity) / np.linalg.norm(store.reference.velocity) if wind.any() else np.eye(3)[along]
+        reached = float(np.abs(towards) @ span)
+        room = -line_in_box(flow.bounds, middle, towards)[0] - 0.5 * reached
+        back = 0.5 * reached + min(reached, 0.5 * max(room, 0.0))
+        # A half model ends at its plane of symmetry.
+        start, end = np.clip(start - back * towards, *flow.bounds), np.clip(end - back * towards, *flow.bounds)
     step = 0.01 * float(span.max())
     return LineSeeds(start=rounded(start, step), end=rounded(end, step), count=30)
 
