@@ -22,7 +22,7 @@ from tidal_lens.demo.kittiwake import ASSETS, demo_file
 from tidal_lens.formats.export import save_geometry
 from tidal_lens.formats.written import Geometry
 from tidal_lens.study.conditions import Condition
-from tidal_lens.study.dressings import Arrows, Contours, Texture
+from tidal_lens.study.dressings import Arrows, Contours, Ribbons, Texture
 from tidal_lens.study.kinds.seeds import LineSeeds
 from tidal_lens.study.looks import LineLook
 from tidal_lens.study.model import KeySetting, Subject
@@ -105,6 +105,24 @@ def shoot_cloud(window: Window) -> None:
     settle(window)
 
 
+def shoot_wall_lines(window: Window) -> None:
+    """An oil film over the body."""
+    document, before = window.document, window.document.study
+    for layer in before.layers[1:]:
+        document.edit_layer(layer.with_(shown=False), "Hide")
+    window.act("add-wall-lines")
+    while document.chosen_layer is None or not document.chosen_layer.shape.lying:
+        settle(window)
+    camera = document.camera
+    for _ in range(3):
+        window.view.eye.zoom(0.8)
+    shoot(window, "wall-lines")
+    if camera is not None:
+        document.move_camera(camera)
+    document.edit(before, "Back")
+    settle(window)
+
+
 def write_formula(window: Window) -> None:
     """A formula, taken up, tried and put on the slice."""
     derive = window.bench.pages["derive"]
@@ -174,12 +192,15 @@ def main() -> None:
     shoot_cloud(window)
     document.choose(iso)
     window.act("add-streamlines")
+    while document.chosen_layer is None or document.chosen_layer.kind != "streamlines":
+        settle(window)
     layer = document.chosen_layer
     assert layer is not None
     shape = layer.shape.with_(seeds=(LineSeeds(start=(0.8, -0.19, 0.1), end=(0.8, 0.19, 0.1), count=44),))
-    document.edit_layer(layer.with_(shape=shape, look=LineLook(colour_by="mach", width=2.0)), "Seed line")
+    document.edit_layer(layer.with_(shape=shape, look=LineLook(colour_by="mach", ribbons=Ribbons(wide=0.004))), "Seed line")
     window.show_station("trace")
     shoot(window, "trace")
+    shoot_wall_lines(window)
     window.show_station("derive")
     window.show_quantity("swirling-strength")
     shoot(window, "derive")

@@ -37,9 +37,13 @@ from tidal_lens.app.window import Window  # noqa: E402
 from tidal_lens.memory import KEEPER, limit, say_limit  # noqa: E402
 
 CASES = ("kittiwake gust.cgns", "kittiwake.vtm", "kittiwake coarse.vtm")
-NOT_AT_RANDOM = {"open", "save", "save-as", "save-flow", "save-card", "save-table", "history", "follow", "quit", "help", "memory"}
+NOT_AT_RANDOM = {"open", "save", "save-as", "save-flow", "save-card", "save-table",
+                 "add-body", "add-cloud", "history", "follow", "quit", "help", "memory"}
 KEYS = (Qt.Key.Key_F, Qt.Key.Key_Left, Qt.Key.Key_Up, Qt.Key.Key_Plus, Qt.Key.Key_Minus, Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight,
         Qt.Key.Key_Escape, Qt.Key.Key_Comma, Qt.Key.Key_Slash, Qt.Key.Key_Period, Qt.Key.Key_F5)
+
+
+HELD = {}  # to the very end: widgets must not outlive it
 
 
 class Count(QObject):
@@ -149,7 +153,7 @@ class Use:
 
 def same(chosen):
     """Windows driven at random one after another; exit status 1 where a picture is not a function of its study."""
-    app = application("chart")
+    app = HELD["app"] = application("chart")
     count, faults = Count(app), []
 
     def hear(notice):
@@ -192,7 +196,7 @@ def main():
     if chosen.same:
         return same(chosen)
     faults = []
-    app = application("chart")  # held: without it there are no widgets
+    app = HELD["app"] = application("chart")
     window = Window()
     window.document.noticed.connect(lambda n: faults.append(n.text) if "went wrong inside" in n.text else None)
     window.faults.install()

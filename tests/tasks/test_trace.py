@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, Qt
 from driving import settle, wait
 from hands import Hands
 from tidal_lens.demo.kittiwake import ASSETS
+from tidal_lens.sampling.mesh import mesh_of
 
 pytestmark = pytest.mark.gui
 
@@ -123,3 +124,18 @@ def test_incoming_lines_dead_water_and_its_outline_take_at_most_twelve_actions(o
     assert against.mean() < 0.02, "the stream goes round the dead water"
     stays = results[inside].geometry
     assert (stays.stencil.apply(store.values("velocity-x")) < 0.0).mean() > 0.05, "what begins there has been carried back"
+
+
+def test_the_base_bubble_is_filled_in_three_actions(opened):
+    hands = Hands()
+    controls = begun(opened, hands, "add-seed-fill")
+    see(opened, controls.seeds.where)
+    hands.pick(controls.seeds.where, next(t for t in (controls.seeds.where.itemText(n) for n in range(controls.seeds.where.count()))
+                                          if t.startswith("Velocity x")))
+    settle(opened)
+    assert hands.actions == 3
+    result, store, flow = made(opened), opened.document.evaluator.store, opened.document.flow
+    assert result.geometry.n_lines > 10
+    stencil, inside = mesh_of(flow).locate(result.made.began)
+    assert inside.all()
+    assert (stencil.apply(store.values("velocity-x")) <= 1e-9).all(), "all begin where the flow goes back"

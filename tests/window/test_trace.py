@@ -11,7 +11,8 @@ from tidal_lens.study.kinds.seeds import SETS, PointSeeds
 
 pytestmark = pytest.mark.gui
 TILES = {"add-streamlines": "line", "add-seed-plane": "plane", "add-seed-disc": "disc", "add-seed-ball": "ball",
-         "add-seed-points": "points", "add-seed-boundary": "boundary", "add-seed-card": "card", "add-seed-grid": "grid"}
+         "add-seed-points": "points", "add-seed-boundary": "boundary", "add-seed-card": "card", "add-seed-grid": "grid",
+         "add-seed-fill": "fill"}
 
 
 def begun(window, tile):

@@ -14,7 +14,8 @@ _MOUSE = (("Turn the view", "left drag, arrows", "Double-click sets the point th
           ("Move the view", "middle drag, Shift+left", ""), ("Zoom", "wheel, + −", "Zooms to the pointer."),
           ("Magnify", "M and left drag", "Frames a rectangle."),
           ("Choose several cards", "Ctrl+click", "What is set is set on all of them."))
-GUIDES = (Path(__file__).parents[3] / "docs" / "guide" / "look.md",)  # not there where the program was installed without its documents
+_PAGES = Path(__file__).parents[3] / "docs" / "guide"
+GUIDES = (_PAGES / "look.md", _PAGES / "trace.md")  # not there where the program was installed without its documents
 
 
 def help_sheet(window: QWidget, commands: Sequence[tuple[str, str, str]]) -> QWidget:

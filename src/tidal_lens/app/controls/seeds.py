@@ -13,23 +13,25 @@ from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 from tidal_lens.app.card_chooser import CardChooser
 from tidal_lens.app.clicks import Wish
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import Check, IconButton, NumberField, Picker, column, label, row
+from tidal_lens.app.parts import Check, Choice, IconButton, NumberField, Picker, QuantityChooser, column, label, row
 from tidal_lens.flow.grid import StructuredGrid
-from tidal_lens.study.kinds.seeds import SETS, PointSeeds, SeedSet
+from tidal_lens.study.kinds.seeds import SETS, FillSeeds, PointSeeds, SeedSet
 from tidal_lens.study.kinds.streamlines import first_set
 
 Edit = Callable[[str, str, tuple[SeedSet, ...]], None]
 _WORDS = {"start": "Start", "end": "End", "centre": "Centre", "direction": "Across", "width": "Width", "height": "Height",
-          "radius": "Radius", "inner": "Inner", "count": "Seeds", "off": "Off it", "every": "Every", "rear": "Rear share",
+          "radius": "Radius", "inner": "Inner", "count": "Seeds", "off": "Off it", "every": "Every",
+          "rear": "Rear share", "spacing": "Spacing",
           "first": "From i j k", "last": "To i j k"}
 _TIPS = {"inner": "Where a ring begins, as a share of the radius: 0 is a disc, 1 a circle",
          "off": "How far off the surface, along its normals",
+         "spacing": "How far apart lines are: each cell of this size is passed through by one; 0 lets the data choose",
          "rear": "Only on so much of their length along the wind, from the rear; 1 is all",
          "every": "Every so many nodes of each index", "direction": "The direction that it faces",
          "count": "How many seeds, from 1 to 10,000"}
 _LIMITS: dict[str, tuple[float, float]] = {"count": (1, 10_000), "inner": (0.0, 1.0), "rear": (1e-3, 1.0),
                                            "every": (1, 1e6), "width": (1e-12, 1e12),
-                                           "height": (1e-12, 1e12), "radius": (1e-12, 1e12)}
+                                           "height": (1e-12, 1e12), "radius": (1e-12, 1e12), "spacing": (0.0, 1e12)}
 _WHOLE = {"count", "every", "first", "last"}
 
 
@@ -84,8 +86,15 @@ class SeedsControls(QWidget):
         self.boundaries = QWidget()
         self._ticks = column(self.boundaries, spacing=4)
         self.ticks: dict[str, Check] = {}
+        self.where = QuantityChooser("Where", "Only where this quantity is above or below a number", plain=True, none="everywhere")
+        self.where.picked.connect(lambda name: self._set("Where it is filled", quantity=name or ""))
+        self.keep = Choice([("below", "≤", "Where it is at most so much"), ("above", "≥", "Where it is at least so much")])
+        self.keep.picked.connect(lambda keep: self._set("Where it is filled", keep=keep))
+        self.value = NumberField("Value", "The number")
+        self.value.edited.connect(lambda v: self._set("Where it is filled", value=v))
         self._special = {"card": _held(row("On", self.card, stretch=1)), "block": _held(row("Block", self.block, stretch=1)),
-                         "points": _held(row(self.click, self.clear), row("Thin to", self.thin, stretch=1)), "boundaries": self.boundaries}
+                         "points": _held(row(self.click, self.clear), row("Thin to", self.thin, stretch=1)), "boundaries": self.boundaries,
+                         "where": _held(row("Where", self.where, stretch=1), row("", self.keep, self.value, stretch=1))}
         column(self, row("Seeds", self.which, self.more, self.less, stretch=1), *self._special.values(), *self._lines, self.listed,
                spacing=6)
 
@@ -197,6 +206,13 @@ class SeedsControls(QWidget):
             names = [b.name for b in flow.blocks if isinstance(b.grid, StructuredGrid)]
             chosen = getattr(now, "block", "")
             self.block.offer(names, names.index(chosen) if chosen in names else -1)
+        evaluator = self._document.evaluator
+        if isinstance(now, FillSeeds) and evaluator is not None:
+            self.where.offer(evaluator.store.quantities(), now.quantity or None)
+            self.keep.show_value(now.keep)
+            self.value.show_value(now.value)
+            self.keep.setEnabled(bool(now.quantity))
+            self.value.setEnabled(bool(now.quantity))
         if isinstance(now, PointSeeds):
             self.listed.setText(f"{len(now.points)} seeds listed in {now.source}" if now.source else f"{len(now.points)} seeds")
             self.thin.show_value(len(now.points))

@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field, FiniteFloat, model_validator
 
 from tidal_lens.cutting.planes import plane_axes, unit
@@ -14,12 +15,14 @@ from tidal_lens.cutting.walls import boundary_surface
 from tidal_lens.errors import StudyError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import StructuredGrid
+from tidal_lens.quantities.smoothing import node_volumes
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.study.kinds.first_values import round_to, rounded
 from tidal_lens.study.kinds.kind import Handle, See, Vec
-from tidal_lens.study.value import LayerId, Name, Value, Vector
+from tidal_lens.study.value import LayerId, Name, QuantityName, Value, Vector
 from tidal_lens.study.words import Words, number_text
 from tidal_lens.tracing import seeds as laid
+from tidal_lens.tracing.fill import MOST_CELLS, lattice
 
 Count = Annotated[int, Field(ge=1, le=10_000)]
 Length = Annotated[float, Field(gt=0.0, le=1e12)]
@@ -372,9 +375,67 @@ def _beside(see: See, surface: Surface, count: int, off: float) -> Vec:
     return np.where(turned[:, None], other, there)
 
 
+class FillSeeds(SeedSet):
+    """As many as it takes that a line comes by everywhere, or where a quantity is in a range, a ``spacing`` apart; 0 lets the data choose.
+
+    They are chosen while lines are followed, those of the other sets first: see :func:`tidal_lens.tracing.fill.fill`.
+    """
+
+    form: Literal["fill"] = "fill"
+    title: ClassVar[str] = "Fill"
+    fields: ClassVar[tuple[str, ...]] = ("spacing", "count", "where")
+    spacing: Annotated[float, Field(ge=0.0, le=1e12)] = 0.0
+    count: Count = 400
+    quantity: QuantityName = ""
+    keep: Literal["above", "below"] = "below"
+    value: FiniteFloat = 0.0
+
+    def candidates(self, see: See, surface: Surface | None) -> tuple[Vec, float]:
+        """Where lines may begin, and the spacing: middles of cells in the flow, or places evenly over a surface."""
+        if surface is not None:
+            return self._over(see, surface)
+        points, wanted = see.flow.points, np.ones(see.flow.n_points, dtype=bool)
+        if self.quantity:
+            wanted = self._meets(see.values(self.quantity))
+        if not wanted.any():
+            return np.empty((0, 3)), self.spacing or 1.0
+        volume = float(node_volumes(see.flow, see.token)[wanted].sum())
+        spacing = self.spacing or (volume / _CELLS) ** (1.0 / 3.0)
+        low, high = points[wanted].min(axis=0), points[wanted].max(axis=0)
+        if float(np.prod(np.maximum((high - low) / spacing, 1.0))) > MOST_CELLS:
+            raise StudyError(f"A spacing of {spacing:g} is too small to fill the flow with.", "", "Choose a larger one.")
+        places = lattice(low, high, spacing)
+        stencil, inside = mesh_of(see.flow, see.token).locate(places, token=see.token)
+        if self.quantity:
+            inside = inside & self._meets(stencil.apply(see.values(self.quantity)))
+        return np.asarray(places[inside]), spacing
+
+    def _over(self, see: See, surface: Surface) -> tuple[Vec, float]:
+        spacing = self.spacing or (surface.area / _PATCHES) ** 0.5
+        many = surface.area / spacing**2
+        if many > MOST_CELLS:
+            raise StudyError(f"A spacing of {spacing:g} is too small to fill the surface with.", "", "Choose a larger one.")
+        places = laid.seeds_on_faces(surface.points, surface.faces, max(int(2.0 * many), 1))
+        if self.quantity:
+            stencil, inside = mesh_of(see.flow, see.token).locate(places, slack=0.5, token=see.token)
+            places = places[inside & self._meets(stencil.apply(see.values(self.quantity)))]
+        return places, spacing
+
+    def _meets(self, values: NDArray[Any]) -> NDArray[np.bool_]:
+        with np.errstate(invalid="ignore"):
+            return np.asarray(values >= self.value if self.keep == "above" else values <= self.value)
+
+    def tell(self, words: Words) -> str:
+        """How close, and where."""
+        where = f" where {words.quantity(self.quantity)} {'≥' if self.keep == 'above' else '≤'} {words.number(self.value)}"
+        return f"filled{' every ' + words.number(self.spacing) if self.spacing else ''}{where if self.quantity else ''}"
+
+
 _FEW, _MOST = 60, 20_000
-SETS: tuple[type[SeedSet], ...] = (LineSeeds, PointSeeds, PlaneSeeds, DiscSeeds, BallSeeds, CardSeeds, BoundarySeeds, GridSeeds)
-AnySeeds = Annotated[LineSeeds | PointSeeds | PlaneSeeds | DiscSeeds | BallSeeds | CardSeeds | BoundarySeeds | GridSeeds,
+_CELLS, _PATCHES = 400, 900  # that a flow or a surface is filled in, where no spacing is said
+SETS: tuple[type[SeedSet], ...] = (LineSeeds, PointSeeds, PlaneSeeds, DiscSeeds, BallSeeds, CardSeeds, BoundarySeeds, GridSeeds,
+                                   FillSeeds)
+AnySeeds = Annotated[LineSeeds | PointSeeds | PlaneSeeds | DiscSeeds | BallSeeds | CardSeeds | BoundarySeeds | GridSeeds | FillSeeds,
                      Field(discriminator="form")]
 
 

@@ -26,6 +26,7 @@ from tidal_lens.study.kinds.seeds import (
     BoundarySeeds,
     CardSeeds,
     DiscSeeds,
+    FillSeeds,
     GridSeeds,
     LineSeeds,
     PlaneSeeds,
@@ -36,8 +37,10 @@ from tidal_lens.study.tables import Table
 from tidal_lens.study.value import LayerId, QuantityName, Vector
 from tidal_lens.study.words import Words
 from tidal_lens.tracing import seeds as laid
+from tidal_lens.tracing.fill import fill
 from tidal_lens.tracing.streamlines import End, Lines, TraceSettings, trace_lines
 from tidal_lens.tracing.surface_lines import lines_on
+from tidal_lens.work import Token
 
 _TRIED = 201  # places looked at along a first line
 _SHARES = (1.0, 0.8, 0.6, 0.5, 0.4, 0.3, 0.2, 0.1)  # of a first size, until all of it is inside
@@ -106,23 +109,29 @@ class StreamShape(Shape):
 
     def make(self, see: See) -> Made:
         """The lines."""
-        if self.lying:
-            return self._make_lying(see)
-        settings = TraceSettings(self.direction, self.max_length, 1e-2 if self.quick else self.tolerance,
-                                 max_cells=5.0 if self.quick else 3.5, max_points=self.max_steps, max_time=self.max_time or np.inf)
+        surface = self._surface(see) if self.lying else None
         seeds = np.concatenate([part.places(see) for part in self.seeds])
-        lines = trace_lines(see.flow, mesh_of(see.flow, see.token), see.values(self.of), seeds, settings, see.token)
+        for part in self.seeds if not self.quick else ():
+            if isinstance(part, FillSeeds):
+                more = self._follower(see, surface, quick=True)
+                taken = more(seeds) if len(seeds) else None
+                places, spacing = part.candidates(see, surface)
+                seeds = np.concatenate([seeds, fill(places, spacing, more, taken, part.count, see.token)])
+        lines = self._follower(see, surface, quick=self.quick, token=see.token)(seeds)
         _ = lines.census, lines.lengths  # worked out here, where nobody waits
         return Made(lines, seeds, (_table(lines),))
 
-    def _make_lying(self, see: See) -> Made:
-        surface = self._surface(see)
-        seeds = np.concatenate([part.places(see) for part in self.seeds])
-        vectors = surface.stencil.apply_vectors(see.values(self.of))
-        lines = lines_on(surface, vectors, seeds, direction=self.direction, max_length=self.max_length, max_points=self.max_steps,
-                         token=see.token)
-        _ = lines.census, lines.lengths
-        return Made(lines, seeds, (_table(lines),))
+    def _follower(self, see: See, surface: Surface | None, *, quick: bool, token: Token | None = None) -> Callable[[Vec], Lines]:
+        """What follows lines from seeds."""
+        values = see.values(self.of)
+        if surface is not None:
+            vectors = surface.stencil.apply_vectors(values)
+            return lambda seeds: lines_on(surface, vectors, seeds, direction=self.direction, max_length=self.max_length,
+                                          max_points=self.max_steps, token=token)
+        settings = TraceSettings(self.direction, self.max_length, 1e-2 if quick else self.tolerance, max_cells=5.0 if quick else 3.5,
+                                 max_points=self.max_steps, max_time=self.max_time or np.inf)
+        mesh = mesh_of(see.flow, see.token)
+        return lambda seeds: trace_lines(see.flow, mesh, values, seeds, settings, token)
 
     def draft(self) -> Self:
         """With a coarse tolerance."""
@@ -255,6 +264,7 @@ def first_set(store: QuantityStore, argument: str) -> AnySeeds:
         "ball": lambda: _fitted(flow, lambda share: BallSeeds(centre=centre, radius=round_to(0.5 * share * reach, step))),
         "points": lambda: PointSeeds(points=(centre,)),
         "card": lambda: CardSeeds(card=more[0] if more else "", off=-near if "walls" in more else 0.0),
+        "fill": FillSeeds,
         "boundary": lambda: BoundarySeeds(boundaries=walls, off=near),
         "grid": lambda: GridSeeds(block=block, last=(0, dims[1] - 1, dims[2] - 1), every=4)}
     return made[form]()
@@ -294,6 +304,8 @@ KIND = Kind(StreamShape, "Streamlines from sets of seeds: points, lines, planes,
              Tile("add-seed-points", "Seed points", "Trace streamlines from points that are clicked or typed.", "points", "seed-points"),
              Tile("add-seed-boundary", "On walls", "Trace streamlines from seeds a little off boundaries.", "boundary", "seed-boundary"),
              Tile("add-seed-card", "On a card", "Trace streamlines from seeds over another card.", "card", "seed-card"),
+             Tile("add-seed-fill", "Fill", "Trace streamlines until they come by everywhere, or where a quantity is in a range.", "fill",
+                  "seed-fill"),
              Tile("add-wall-lines", "Wall lines", "Trace lines of the wall shear over all walls, as an oil film shows them.", "walls",
                   "wall-lines"),
              Tile("add-seed-grid", "Grid nodes", "Trace streamlines from nodes of a structured block.", "grid", "seed-grid")),
