@@ -155,3 +155,24 @@ def test_lines_of_another_vector(evaluator):
     assert DiscSeeds(centre=(0, 0, 0), radius=1.0, inner=1.0).tell(Words(None)) == "60 seeds on a circle"
     with pytest.raises(ValueError, match="direction needs a length"):
         PlaneSeeds(centre=(0, 0, 0), direction=(0, 0, 0), width=1.0, height=1.0)
+
+
+def test_one_seed_is_taken_away(evaluator):
+    line, ball = LineSeeds(start=(0.1, 0.1, 0.1), end=(0.1, 0.9, 0.1), count=5), BallSeeds(centre=(0.5, 0.5, 0.5), radius=0.2, count=7)
+    shape = StreamShape(seeds=(line, ball))
+    began = np.concatenate([line.free(), ball.free()])
+    left = shape.without_seed(1, began)
+    assert [s.form for s in left.seeds] == ["points", "ball"]
+    np.testing.assert_allclose(left.seeds[0].free(), np.delete(line.free(), 1, axis=0))
+    left = shape.without_seed(8, began)
+    assert left.seeds[0] == line
+    np.testing.assert_allclose(left.seeds[1].free(), np.delete(ball.free(), 3, axis=0))
+    grid = GridSeeds(block=evaluator.flow.blocks[0].name, first=(2, 0, 0), last=(2, 8, 8), every=4)
+    one = StreamShape(seeds=(grid, line))
+    began = made(evaluator, grid, line).began
+    assert [s.form for s in one.without_seed(2, began).seeds] == ["points", "line"]
+    two = StreamShape(seeds=(grid, grid))
+    assert [s.form for s in two.without_seed(2, np.tile(began[:9], (2, 1))).seeds] == ["points"]
+    assert shape.without_seed(99, began) is None
+    alone = StreamShape(seeds=(PointSeeds(points=((0.3, 0.3, 0.3),)), line))
+    assert [s.form for s in alone.without_seed(0, np.concatenate([[[0.3, 0.3, 0.3]], line.free()])).seeds] == ["line"]

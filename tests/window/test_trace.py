@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 
-from driving import choose, click, drag, keys, pick, pixels, settle, slide, type_into, wait
+from driving import choose, click, drag, keys, move, pick, pixels, settle, slide, type_into, wait
 from tidal_lens.quantities.names import OWN
 from tidal_lens.study.files import load_study
 from tidal_lens.study.kinds.seeds import SETS, PointSeeds
@@ -253,3 +253,69 @@ def test_lines_are_bound_to_a_card(window):
     settle(window)
     assert shape(window).on_card == ""
     assert np.ptp(lines(window).points[:, axis]) > 1e-3
+
+
+def on_the_screen(window, n):
+    """A place on the n-th line that is not covered, and its seed."""
+    own, view = lines(window), window.view
+    rows = np.arange(own.offsets[n], own.offsets[n + 1])
+    pixels_, depth = view.shown_camera.project(own.points[rows], view.width(), view.height())
+    for (x, y), far in list(zip(pixels_, depth, strict=True))[len(rows) // 3::7]:
+        hit = view.point_at(QPointF(x, y)) if 200 < x < view.width() - 150 and 40 < y < view.height() - 40 else None
+        if hit is not None and float(view.shown_camera.project(hit[None], 1, 1)[1][0]) > 0.995 * far:
+            return QPointF(float(x), float(y))
+    return None
+
+
+def test_a_line_is_chosen_by_a_click_told_and_taken_away(window, tmp_path):
+    begun(window, "add-streamlines")
+    card, own, view = window.document.chosen, lines(window), window.view
+    place = next(p for p in (on_the_screen(window, n) for n in range(0, own.n_lines, 3)) if p is not None)
+    move(view, place + QPointF(30, 0))
+    settle(window)
+    move(view, place)
+    settle(window)
+    click(view, place)
+    wait(lambda: view.picks.of is not None, "the choice")
+    settle(window)
+    assert view.picks.of[0] == card
+    seed = view.picks.of[1]
+    entry = window.ledger.table
+    assert window.ledger.isVisible()
+    assert entry.isVisible()
+    heads = [entry.sorted.headerData(n, Qt.Orientation.Horizontal) for n in range(entry.sorted.columnCount())]
+    assert heads[:4] == ["seed", "length", "time", "error estimate"]
+    assert heads[6].startswith("least ")
+    marked = entry.table.selectionModel().selectedRows()[0]
+    assert entry.sorted.data(marked, Qt.ItemDataRole.UserRole) == seed + 1.0
+    line = int(np.flatnonzero(own.seeds == seed)[0])
+    np.testing.assert_allclose(view.picks.items()[0].points, own.points[own.offsets[line]:own.offsets[line + 1]])
+    values = window.document.asking.results[card].colours[own.offsets[line]:own.offsets[line + 1]]
+    row = entry._model().table.rows[line]
+    assert (row[6], row[8]) == (pytest.approx(float(np.nanmin(values))), pytest.approx(float(np.nanmax(values))))
+
+    # Another row, another line; a head sorts.
+    other = entry.sorted.index(0, 0)
+    entry.table.scrollTo(other)
+    click(entry.table.viewport(), QPointF(entry.table.visualRect(other).center()))
+    assert view.picks.of[1] + 1.0 == entry.sorted.data(other, Qt.ItemDataRole.UserRole)
+    entry.table.sortByColumn(1, Qt.SortOrder.DescendingOrder)
+    assert entry.sorted.data(entry.sorted.index(0, 1), Qt.ItemDataRole.UserRole) == pytest.approx(own.lengths.max())
+
+    # Del takes its seed away, not the card; Esc chooses none.
+    keys(view, Qt.Key.Key_Delete)
+    settle(window)
+    assert window.document.chosen == card
+    assert lines(window).n_seeds == own.n_seeds - 1
+    assert view.picks.of is None
+    window.act("undo")
+    settle(window)
+    assert lines(window).n_seeds == own.n_seeds
+    view.picks.pick(card, 3)
+    keys(view, Qt.Key.Key_Escape)
+    assert view.picks.of is None
+    assert not entry.isVisible()
+    window.act("show-table")
+    assert entry.isVisible()
+    keys(view, Qt.Key.Key_Delete)
+    assert window.document.study.layer(card) is None, "no line is chosen: the card goes"

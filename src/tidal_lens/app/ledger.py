@@ -9,7 +9,9 @@ from tidal_lens.app import theme
 from tidal_lens.app.charts import CurvesPanel
 from tidal_lens.app.document import Document
 from tidal_lens.app.histories import Histories
+from tidal_lens.app.line_picks import LinePicks
 from tidal_lens.app.parts import IconButton, NumberField, column, label, row
+from tidal_lens.app.table_entry import TableEntry
 from tidal_lens.measures.history import verdict
 
 
@@ -80,18 +82,20 @@ class HistoryEntry(QWidget):
 class Ledger(QWidget):
     """The panel on the right."""
 
-    def __init__(self, document: Document, histories: Histories) -> None:
+    def __init__(self, document: Document, histories: Histories, picks: LinePicks) -> None:
         super().__init__()
         self.setObjectName("ledgerframe")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(320)
         self.folded = False
         self.history = HistoryEntry(document, histories)
+        self.table = TableEntry(document, picks)
         page = QWidget()
         page.setObjectName("benchpage")
         inside = QVBoxLayout(page)
         inside.setContentsMargins(12, 10, 12, 12)
         inside.addWidget(label("Ledger", "title"))
+        inside.addWidget(self.table)
         inside.addWidget(self.history)
         inside.addStretch(1)
         scroller = QScrollArea()
@@ -104,12 +108,25 @@ class Ledger(QWidget):
         outer.setContentsMargins(1, 0, 0, 0)
         outer.addWidget(scroller)
         histories.changed.connect(self._show_if_needed)
+        picks.changed.connect(self._unfold)
+        document.chosen_changed.connect(self._show_if_needed)
+        document.result_changed.connect(lambda _id: self._show_if_needed())
         self._histories = histories
         self._show_if_needed()
 
     def _show_if_needed(self) -> None:
-        something = self._histories.history is not None or self._histories.folder is not None
+        something = self.table.is_wanted or self._histories.history is not None or self._histories.folder is not None
         self.setVisible(something and not self.folded)
+
+    def _unfold(self) -> None:
+        """A line was chosen: its numbers are to be seen."""
+        self.folded = self.folded and not self.table.is_wanted
+        self._show_if_needed()
+
+    def show_table(self) -> None:
+        """List what the chosen card tells, or put the list away."""
+        self.table.toggle()
+        self._unfold()
 
     def fold(self) -> None:
         """Hide or show the ledger."""

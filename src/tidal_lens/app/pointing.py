@@ -46,8 +46,8 @@ class Pointing:
         self._laid: tuple[_Laid, ...] = ()
         self._asked: tuple[object, ...] = ()
 
-    def line_at(self, camera: Camera, size: tuple[int, int], at: QPointF, front: Callable[[], float]) -> str:
-        """What is to be told of the line or particle at a place, nothing where there is none or it is not known yet.
+    def hit(self, camera: Camera, size: tuple[int, int], at: QPointF, front: Callable[[], float]) -> tuple[Lines | Points, int] | None:
+        """The lines or particles at a place, and the point of theirs there; None where there are none or it is not known yet.
 
         Parameters
         ----------
@@ -64,7 +64,7 @@ class Pointing:
         key = (id(camera), size, tuple(map(id, drawn)))
         if key != self._key:
             self._ask(key, camera, size, drawn)
-            return ""
+            return None
         for laid in self._laid:
             near = laid.tree.query_ball_point((at.x(), at.y()), _REACH)
             if not near:
@@ -72,8 +72,8 @@ class Pointing:
             gap = np.hypot(laid.tree.data[near, 0] - at.x(), laid.tree.data[near, 1] - at.y())
             best = near[int(gap.argmin())]
             if laid.depth[best] <= front() * 1.01:
-                return laid.of.told_at(int(laid.points[best]))
-        return ""
+                return laid.of, int(laid.points[best])
+        return None
 
     def _drawn(self) -> list[Lines | Points]:
         study, results = self._document.study, self._document.asking.results

@@ -7,8 +7,10 @@ from PyQt6.QtCore import QPointF
 
 from tidal_lens.app.pointing import Pointing
 from tidal_lens.app.stage import Stage
+from tidal_lens.cutting.points import Points
 from tidal_lens.sampling.mesh import ready_mesh
 from tidal_lens.study.words import number_text
+from tidal_lens.tracing.streamlines import Lines
 
 
 class UnderPointer:
@@ -44,15 +46,29 @@ class UnderPointer:
             self.tell(self.last)
 
     def _line(self, at: QPointF) -> str:
+        found = self._hit(at)
+        return found[0].told_at(found[1]) if found is not None else ""
+
+    def line_at(self, at: QPointF) -> tuple[str, int] | None:
+        """The card and the seed of the line at a place."""
+        found = self._hit(at)
+        lines, point = found or (None, 0)
+        if not isinstance(lines, Lines):
+            return None
+        seed = int(lines.seeds[int(np.searchsorted(lines.offsets, point, side="right")) - 1])
+        owner = next((layer for layer, r in self._document.asking.results.items() if r.geometry is lines), None)
+        return (owner, seed) if owner is not None else None
+
+    def _hit(self, at: QPointF) -> tuple[Lines | Points, int] | None:
         camera = self._view.shown_camera
         if camera is None:
-            return ""
+            return None
 
         def front() -> float:
             seen = self._view.point_at(at)
             return float(camera.project(seen[None], 1, 1)[1][0]) if seen is not None else np.inf
 
-        return self._pointing.line_at(camera, (self._view.width(), self._view.height()), at, front)
+        return self._pointing.hit(camera, (self._view.width(), self._view.height()), at, front)
 
     def _value(self, at: QPointF) -> str:
         point, flow, evaluator = self._view.point_at(at), self._document.flow, self._document.evaluator

@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import time
-from dataclasses import replace
-
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QCloseEvent,
     QContextMenuEvent,
@@ -23,7 +20,7 @@ from tidal_lens.app.document import Document
 from tidal_lens.app.eye import Eye
 from tidal_lens.app.hand import Hand
 from tidal_lens.app.jobs import Slot
-from tidal_lens.app.lights import Lights
+from tidal_lens.app.line_picks import LinePicks
 from tidal_lens.app.overlays.base import Overlay
 from tidal_lens.app.overlays.clicks import ClicksOverlay
 from tidal_lens.app.overlays.handles import HandlesOverlay
@@ -31,18 +28,12 @@ from tidal_lens.app.overlays.keys import KeysOverlay
 from tidal_lens.app.overlays.labels import LabelsOverlay
 from tidal_lens.app.overlays.pin import PinOverlay
 from tidal_lens.app.overlays.rose import RoseOverlay
-from tidal_lens.app.small_pictures import SmallPictures
+from tidal_lens.app.pictures import Pictures
 from tidal_lens.app.stage import Stage
 from tidal_lens.app.under_pointer import UnderPointer
 from tidal_lens.scene.camera import Camera
-from tidal_lens.scene.renderer import Listener, Renderer
 from tidal_lens.scene.scene import Frame
-from tidal_lens.scene.scenery import Scenery
-from tidal_lens.study.evaluate import Evaluated
 from tidal_lens.study.words import number_text
-
-_PACE, _ROUND = 50, 900  # milliseconds between pictures of running streaks, and in which they come round
-_AT_REST = 160  # milliseconds without a move before the picture is drawn in full
 
 
 class FlowView(Stage):
@@ -61,9 +52,6 @@ class FlowView(Stage):
     frame_shown = pyqtSignal()
     small_ready = pyqtSignal(str, object)
     failed = pyqtSignal(str)
-    _framed = pyqtSignal(object)
-    _picked = pyqtSignal(int, object)
-    _small = pyqtSignal(str, object, object)
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
@@ -71,7 +59,6 @@ class FlowView(Stage):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("View of the flow")
         self.setMinimumSize(320, 240)
-        self.scenery = Scenery()
         self.keys = KeysOverlay(self)
         self.handles = HandlesOverlay(self)
         self.pin = PinOverlay(self)
@@ -79,29 +66,17 @@ class FlowView(Stage):
         self.rose = RoseOverlay(self, self.eye.look_from, self.eye.toggle_projection)
         self.hand = Hand(self, self.eye)
         self.under = UnderPointer(self)
-        self.small = SmallPictures(self.small_ready.emit)
         self._overlays: tuple[Overlay, ...] = (ClicksOverlay(self), self.handles, self.keys, self.rose, self.pin, LabelsOverlay(self))
-        self.lights = Lights(document.jobs, self._drawn, self)
-        self.lights.changed.connect(self.redraw)
+        self.picks = LinePicks(document, self)
+        self.pictures = Pictures(document, self, lambda: document.dragging or bool(self.hand.mode), self.picks.items, self)
+        self.scenery, self.lights, self.renderer = self.pictures.scenery, self.pictures.lights, self.pictures.renderer
+        self.is_complete = self.pictures.are_complete
+        self.picks.changed.connect(self.redraw)
+        self.pictures.shown.connect(self._take_frame)
+        self.pictures.picked.connect(self._take_pick)
+        self.pictures.small_ready.connect(self.small_ready.emit)
+        self.pictures.failed.connect(self.failed.emit)
         self._held: Overlay | None = None
-        self._cameras: dict[int, Camera] = {}
-        self._newest = 0
-        self._newest_full = 0
-        self._asked: tuple[object, ...] = ()
-        self._asked_items: tuple[object, ...] = ()
-        self._shown = 0
-        self._rest = QTimer(self)
-        self._rest.setSingleShot(True)
-        self._rest.setInterval(_AT_REST)
-        self._rest.timeout.connect(lambda: self.redraw(draft=False))
-        self._run = QTimer(self)  # of running streaks
-        self._run.setInterval(_PACE // 4)
-        self._ran = 0.0  # when the last of their pictures was asked for
-        self._run.timeout.connect(self._run_on)
-        self._framed.connect(self._take_frame)
-        self._picked.connect(self._take_pick)
-        self._small.connect(self.small.take)
-        self.renderer = Renderer(Listener(self._framed.emit, self._picked.emit, self._small.emit, self.failed.emit))
         document.case_changed.connect(self._new_case)
         document.study_changed.connect(self.redraw_soon)
         document.result_changed.connect(lambda _id: self._came())
@@ -115,76 +90,30 @@ class FlowView(Stage):
     # -- drawing ---------------------------------------------------------------------------------------------
 
     def _new_theme(self) -> None:
-        self.small.clear()
+        self.pictures.small.clear()
         self.redraw_soon()
 
     def _new_case(self) -> None:
-        self.small.clear()
-        self.scenery.clear()
+        self.pictures.new_case()
         self.eye.pivot = self.pin.place = None
-        self.lights.put_out()
         if self.document.camera is None:
             self.eye.frame_all()
         else:
             self.redraw()
 
-    def is_complete(self) -> bool:
-        """Whether the picture shows everything that was asked for, in full."""
-        return (self._newest > 0 and self._shown == self._newest and self._newest == self._newest_full
-                and not self._rest.isActive() and self.small.are_there)
-
     def redraw_soon(self) -> None:
         """The study changed: draw, quickly while something is dragged."""
-        self.redraw(draft=self.document.dragging or bool(self.hand.mode))
+        self.pictures.redraw_soon()
         self.update()
 
     def _came(self) -> None:
         """Something is known now: overlays are painted anew with the picture that shows it, or at once where it shows nothing new."""
-        before = self._newest
-        self.redraw(draft=self.document.dragging or bool(self.hand.mode))
-        if self._newest == before:
+        if not self.pictures.redraw_soon():
             self.update()
 
     def redraw(self, *, draft: bool = False) -> None:
         """Ask for a picture."""
-        table, camera = self.document.asking.table(), self.document.camera
-        if table is None or camera is None:
-            return
-        scene = self.scenery.scene(table, theme.current().ground, theme.current().soft)
-        if self.lights.items:
-            scene = replace(scene, items=(*scene.items, *self.lights.items))
-        ratio = self.devicePixelRatioF()
-        asked = (*map(id, scene.items), id(camera), scene.background, scene.lamp, self.size(), ratio)
-        if asked == self._asked and (draft or self._newest == self._newest_full):
-            return  # that picture is there or on its way, and nothing that is worked out meanwhile shall wait for it again
-        self._asked, self._asked_items = asked, (scene.items, camera)  # held, so that ids stay their own
-        number = self.renderer.show(scene, camera, round(self.width() * ratio), round(self.height() * ratio), ratio, draft=draft)
-        self._cameras[number] = camera
-        self._newest = number
-        if draft:
-            self._rest.start()
-        else:
-            self._rest.stop()
-            self._newest_full = number
-            self.small.ask(self.renderer, scene.items, camera)
-
-    def _run_on(self) -> None:
-        """The next picture of running streaks, once the last is there."""
-        if not self._runs():
-            self._run.stop()
-        elif self._shown == self._newest and self.isVisible() and (passed := 1e3 * (time.monotonic() - self._ran)) >= _PACE:
-            self._ran = time.monotonic()
-            self.scenery.phase = (self.scenery.phase + min(passed, 3 * _PACE) / _ROUND) % 1.0
-            self._asked = ()
-            self.redraw(draft=self._newest != self._newest_full)
-
-    def _runs(self) -> bool:
-        looks = [layer.look for layer in self.document.study.layers if self.document.study.is_drawn(layer)]
-        return any(look.on == "surface" and look.texture is not None and look.texture.running for look in looks)
-
-    def _drawn(self) -> list[Evaluated]:
-        study, results = self.document.study, self.document.asking.results
-        return [results[layer.id] for layer in study.layers if layer.id in results and study.is_drawn(layer)]
+        self.pictures.redraw(draft=draft)
 
     def light(self, name: str, value: float) -> None:
         self.lights.light(name, value, theme.current().magenta)
@@ -193,14 +122,8 @@ class FlowView(Stage):
         self.pin.place = place
         self.update()
 
-    def _take_frame(self, frame: Frame) -> None:
-        if frame.number < self._shown:
-            return
-        self._shown = frame.number
-        if not self._run.isActive() and self._runs():
-            self._run.start()
-        self.show_frame(frame, self._cameras.get(frame.number))
-        self._cameras = {n: c for n, c in self._cameras.items() if n > frame.number}
+    def _take_frame(self, frame: Frame, camera: Camera | None) -> None:
+        self.show_frame(frame, camera)
         self.frame_shown.emit()
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
@@ -233,8 +156,7 @@ class FlowView(Stage):
 
     def close_renderer(self) -> None:
         """Stop drawing for good."""
-        self._rest.stop()
-        self.renderer.close()
+        self.pictures.close()
 
     # -- mouse and keys --------------------------------------------------------------------------------------
 
@@ -267,10 +189,19 @@ class FlowView(Stage):
             held.let_go()
             self.document.release()
             self.redraw(draft=False)
-        elif self.hand.release():
-            self.renderer.pick(self._shown, event.position().x() / self.width(), event.position().y() / self.height())
+        elif self.hand.release() and not self._pick_line(event.position()):
+            self.pictures.pick(event.position().x() / self.width(), event.position().y() / self.height())
 
-    def _take_pick(self, _ticket: int, name: object) -> None:
+    def _pick_line(self, at: QPointF) -> bool:
+        """Choose the line at a place; whether there is one."""
+        found = self.under.line_at(at)
+        if found is None:
+            self.picks.drop()
+            return False
+        self.picks.pick(*found)
+        return True
+
+    def _take_pick(self, name: object) -> None:
         if isinstance(name, str) and self.document.study.layer(name) is not None:
             self.document.choose(name)
 

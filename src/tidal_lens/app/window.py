@@ -74,7 +74,7 @@ class Window(QMainWindow):
         self.imports = Imports(self.document)
         self.document.offered.connect(self._take_offer)
         self.histories = Histories(self.document)
-        self.ledger = Ledger(self.document, self.histories)
+        self.ledger = Ledger(self.document, self.histories, self.view.picks)
         self.command = CommandField(self, self)
         self.strips = Strips(self.document)
         self.deck = Deck(self.document, self.act)

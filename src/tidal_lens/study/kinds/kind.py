@@ -203,6 +203,10 @@ class Shape(Value):
         """With a bead at what was typed for it, exactly."""
         return self
 
+    def without_seed(self, _number: int, _began: Vec) -> Self | None:
+        """Without one of the places (n, 3) that its lines began from; None where it has none."""
+        return None
+
     def stepped(self, _steps: float, _flow: Flow) -> Self | None:
         """Moved by some steps of its own; None where it has no way to go."""
         return None

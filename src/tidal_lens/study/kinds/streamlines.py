@@ -45,6 +45,7 @@ from tidal_lens.work import Token
 _TRIED = 201  # places looked at along a first line
 _SHARES = (1.0, 0.8, 0.6, 0.5, 0.4, 0.3, 0.2, 0.1)  # of a first size, until all of it is inside
 _SHEAR, _OIL = "wall-shear", 700  # how many lines an oil film is of at first
+_LISTED = 10_000  # seeds that may be listed
 _SHOWN = 200  # seeds drawn at most
 
 
@@ -169,6 +170,21 @@ class StreamShape(Shape):
         what = f"seed {self.seeds[0].form}" if len(self.seeds) == 1 else "seeds"
         return Handles(what, tuple(beads), tuple(beside), seeds[few], good[few], told if beads else "")
 
+    def without_seed(self, number: int, began: Vec) -> Self | None:
+        """Without one of its seeds: the set that it is of becomes a list; all of them, where it cannot be told which that is."""
+        if not 0 <= number < len(began) or len(began) > _LISTED:
+            return None
+        sizes = [len(part.free()) if part.is_free else -1 for part in self.seeds]
+        if sizes.count(-1) == 1:
+            sizes[sizes.index(-1)] = len(began) - sum(n for n in sizes if n >= 0)
+        if -1 in sizes or sum(sizes) != len(began):
+            return self.with_(seeds=(PointSeeds(points=_triples(np.delete(began, number, axis=0))),))
+        firsts = np.concatenate([[0], np.cumsum(sizes)])
+        at = int(np.searchsorted(firsts, number, side="right")) - 1
+        left = PointSeeds(points=_triples(np.delete(began[firsts[at]:firsts[at + 1]], number - firsts[at], axis=0)))
+        kept = [left if n == at else part for n, part in enumerate(self.seeds)]
+        return self.with_(seeds=tuple(part for part in kept if not (isinstance(part, PointSeeds) and not part.points)) or (left,))
+
     def _with_set(self, handle: str, how: Callable[[AnySeeds, str], AnySeeds]) -> Self:
         name, _, number = handle.partition(":")
         at = int(number or 0)
@@ -182,6 +198,10 @@ class StreamShape(Shape):
     def typed(self, handle: str, value: Any) -> Self:
         """A bead of one of the sets at what was typed."""
         return self._with_set(handle, lambda part, name: part.typed(name, value))
+
+
+def _triples(places: Vec) -> tuple[Vector, ...]:
+    return tuple((float(x), float(y), float(z)) for x, y, z in places)
 
 
 def _table(lines: Lines) -> Table:
