@@ -198,6 +198,11 @@ QComboBox:focus { border-color: $sea; }
 QComboBox::drop-down { border: none; width: 18px; }
 QComboBox QAbstractItemView, QListWidget {
   background: $panel; border: 1px solid $line; selection-background-color: $shoal; selection-color: $ink; outline: none; }
+QTableView { background: $panel; border: 1px solid $line; border-radius: 6px; gridline-color: transparent;
+  selection-background-color: $shoal; selection-color: $ink; outline: none; font-size: 12px; }
+QTableView::item { padding: 0 4px; border-bottom: 1px solid $line; }
+QHeaderView, QTableCornerButton::section { background: $panel; border: none; }
+QHeaderView::section { background: $panel; color: $soft; border: none; border-bottom: 1px solid $line; padding: 3px 6px; font-size: 12px; }
 QListWidget#commands { border: 1px solid $sea; border-radius: 6px; }
 QListWidget::item { padding: 3px 6px; }
 QListWidget::item:selected { background: $shoal; color: $ink; }
