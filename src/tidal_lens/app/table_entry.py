@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyModel, Qt
 from PyQt6.QtWidgets import QAbstractItemView, QHBoxLayout, QTableView, QWidget
 
@@ -20,53 +22,52 @@ _NONE = QModelIndex()
 
 
 class _Model(QAbstractTableModel):
-    """A table as it is."""
+    """A table, and columns more: numbers (n,), or places (n, 3)."""
 
-    def __init__(self, table: Table) -> None:
+    def __init__(self, table: Table, more: Sequence[tuple[str, NDArray[np.float64]]]) -> None:
         super().__init__()
-        self.table = table
+        self.table, self.more = table, more
 
     def rowCount(self, parent: QModelIndex = _NONE) -> int:
         return 0 if parent.isValid() else len(self.table.rows)
 
     def columnCount(self, parent: QModelIndex = _NONE) -> int:
-        return 0 if parent.isValid() else len(self.table.heads)
+        return 0 if parent.isValid() else len(self.table.heads) + len(self.more)
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
-            return self.table.heads[section]
+            return [*self.table.heads, *(head for head, _ in self.more)][section]
         return None
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        value = self.table.rows[index.row()][index.column()]
+        own = len(self.table.heads)
+        if index.column() < own:
+            value: Any = self.table.rows[index.row()][index.column()]
+        else:
+            value = self.more[index.column() - own][1][index.row()]
         if role == Qt.ItemDataRole.UserRole:  # what is sorted by
-            return value
+            return float(value[0]) if isinstance(value, np.ndarray) else float(value) if not isinstance(value, str) else value
         if role == Qt.ItemDataRole.DisplayRole:
-            return number_text(value) if isinstance(value, float) else value
-        if role == Qt.ItemDataRole.TextAlignmentRole and isinstance(value, float):
+            if isinstance(value, np.ndarray):
+                return ", ".join(number_text(float(c)) for c in value)
+            return value if isinstance(value, str) else number_text(float(value))
+        if role == Qt.ItemDataRole.TextAlignmentRole and not isinstance(value, str):
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         return None
 
 
-def with_extremes(table: Table, result: Evaluated, symbol: str) -> Table:
-    """A table of lines with the least and greatest value of what colours them, and where each of them is."""
+def extremes(result: Evaluated, symbol: str) -> list[tuple[str, NDArray[np.float64]]]:
+    """Least and greatest value of what colours lines, of each, and where; nothing where they are plain."""
     lines, values = result.geometry, result.colours
-    if not isinstance(lines, Lines) or values is None or len(table.rows) != lines.n_lines:
-        return table
-    rows: list[tuple[Any, ...]] = []
-    for n, row in enumerate(table.rows):
-        a, b = int(lines.offsets[n]), int(lines.offsets[n + 1])
-        own = values[a:b]
-        if not np.isfinite(own).any():
-            rows.append((*row, float("nan"), "", float("nan"), ""))
-            continue
-        least, most = a + int(np.nanargmin(own)), a + int(np.nanargmax(own))
-        rows.append((*row, float(values[least]), _place(lines.points[least]), float(values[most]), _place(lines.points[most])))
-    return Table(table.title, (*table.heads, f"least {symbol}", "where", f"greatest {symbol}", "where"), tuple(rows))
-
-
-def _place(point: Any) -> str:
-    return ", ".join(number_text(float(c)) for c in point)
+    if not isinstance(lines, Lines) or values is None or not lines.n_lines:
+        return []
+    line = np.repeat(np.arange(lines.n_lines), np.diff(lines.offsets))
+    out = []
+    for word, sign in (("least", 1.0), ("greatest", -1.0)):
+        order = np.lexsort((sign * np.where(np.isfinite(values), values, sign * np.inf), line))
+        at = order[lines.offsets[:-1]]
+        out += [(f"{word} {symbol}", values[at]), ("where", lines.points[at])]
+    return out
 
 
 class TableEntry(QWidget):
@@ -146,7 +147,8 @@ class TableEntry(QWidget):
             evaluator, name = self._document.evaluator, result.layer.look.colour_by
             symbol = evaluator.store.describe(name).symbol if evaluator is not None and name is not None else ""
             table = result.unmasked.tables[0]
-            self.sorted.setSourceModel(_Model(with_extremes(table, result, symbol) if symbol else table))
+            more = extremes(result, symbol) if len(table.rows) == getattr(result.geometry, "n_lines", -1) else []
+            self.sorted.setSourceModel(_Model(table, more))
             self.table.resizeColumnsToContents()
             self.name.setText(layer.name)
             self.told.setText(f"{len(table.rows):,} rows; a click on a head sorts, on a row shows its line")
