@@ -139,3 +139,17 @@ def test_the_base_bubble_is_filled_in_three_actions(opened):
     stencil, inside = mesh_of(flow).locate(result.made.began)
     assert inside.all()
     assert (stencil.apply(store.values("velocity-x")) <= 1e-9).all(), "all begin where the flow goes back"
+
+
+def test_running_particles_under_gravity_take_three_actions(opened):
+    hands = Hands()
+    controls = begun(opened, hands, "add-particles")
+    hands.type(controls.particle.diameter, "50")
+    see(opened, controls.drawn.marks.running)
+    hands.tick(controls.drawn.marks.running)
+    wait(lambda: opened.view.scenery.phase > 0.1, "the marks to run")
+    assert hands.actions <= 5
+    own, wall = made(opened).made.began, next(b for b in opened.document.flow.boundaries if b.kind == "wall").points
+    assert own[:, 2].min() > np.median(wall[:, 2]), "let go above the body"
+    hands.tick(controls.drawn.marks.running)
+    settle(opened)

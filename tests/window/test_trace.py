@@ -12,7 +12,7 @@ from tidal_lens.study.kinds.seeds import SETS, PointSeeds
 pytestmark = pytest.mark.gui
 TILES = {"add-streamlines": "line", "add-seed-plane": "plane", "add-seed-disc": "disc", "add-seed-ball": "ball",
          "add-seed-points": "points", "add-seed-boundary": "boundary", "add-seed-card": "card", "add-seed-grid": "grid",
-         "add-seed-fill": "fill"}
+         "add-seed-fill": "fill", "add-particles": "plane"}
 
 
 def begun(window, tile):
@@ -319,3 +319,40 @@ def test_a_line_is_chosen_by_a_click_told_and_taken_away(window, tmp_path):
     assert entry.isVisible()
     keys(view, Qt.Key.Key_Delete)
     assert window.document.study.layer(card) is None, "no line is chosen: the card goes"
+
+
+def test_particles_fall_run_and_change(window, tmp_path):
+    controls = begun(window, "add-particles")
+    card = window.document.chosen
+    assert shape(window).particle.diameter == 5e-5
+    assert window.document.chosen_layer.look.colour_by == f"{OWN}speed of the particle"
+    assert controls.particle.isVisible()
+    assert not controls.of.isVisible()
+    first = lines(window)
+    assert first.n_lines == first.n_seeds
+    scroll_to(window, controls.particle.diameter)
+    type_into(controls.particle.diameter, "2000")
+    settle(window)
+    assert shape(window).particle.diameter == pytest.approx(2e-3)
+    assert not np.array_equal(lines(window).points, first.points), "heavier ones go another way"
+    click(controls.particle.start.button("typed"))
+    type_into(controls.particle.velocity[2], "-200")
+    settle(window)
+    row = lines(window).seed_rows[0]
+    way = lines(window).points[row + 1] - lines(window).points[row]
+    assert way[2] < 0.0
+    click(controls.particle.law.button("ballistic"))
+    settle(window)
+    assert not controls.particle.diameter.isEnabled()
+    scroll_to(window, controls.drawn.marks.running)
+    click(controls.drawn.marks.running, QPoint(8, 8))
+    wait(lambda: window.view.scenery.phase > 0.1, "the marks to run")
+    scene = window.view.scenery.scene(window.document.asking.table(), "#ffffff", "#000000")
+    item = next(i for i in scene.items if i.id.startswith("·marks"))
+    assert len(item.points) > 0
+    click(controls.drawn.marks.running, QPoint(8, 8))
+    settle(window)
+    assert window.document.save(tmp_path / "a.tidal")
+    assert load_study(tmp_path / "a.tidal").layer(card) == window.document.study.layer(card)
+    while window.document.study.layer(card) is not None:
+        window.act("undo")

@@ -56,7 +56,7 @@ class Document(Holder):
         store = evaluator.store
         if argument == "card":
             argument = self.on_a_card()
-        if not kind.slow and is_at_hand(store):
+        if not kind.takes_long(store.flow) and is_at_hand(store):
             self.add(begin(store, argument))
             return
 

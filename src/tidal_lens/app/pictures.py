@@ -146,7 +146,8 @@ class Pictures(QObject):
 
     def _runs(self) -> bool:
         looks = [layer.look for layer in self._document.study.layers if self._document.study.is_drawn(layer)]
-        return any(look.on == "surface" and look.texture is not None and look.texture.running for look in looks)
+        return any((look.on == "surface" and look.texture is not None and look.texture.running)
+                   or (look.on == "lines" and look.marks is not None and look.marks.running) for look in looks)
 
     def _drawn(self) -> list[Evaluated]:
         study, results = self._document.study, self._document.asking.results

@@ -21,6 +21,7 @@ from tidal_lens.study.dressings import Dressed, Dressing, Marks
 from tidal_lens.study.evaluate import Evaluated
 from tidal_lens.study.looks import BallLook
 from tidal_lens.study.model import KeySetting, Layer, Study
+from tidal_lens.tracing.solids import even_marks
 from tidal_lens.tracing.streamlines import Lines
 
 OUTLINE = "·outline"
@@ -155,16 +156,19 @@ class Scenery:
         """Balls along lines, coloured as these are."""
         name = layer.look.colour_by
         colours = self._colours(key(name)) if name is not None and result.layer.look.colour_by == name else None
-        own, radius = result.colours if colours is not None else None, how.size * size
+        own, radius, lines = result.colours if colours is not None else None, how.size * size, result.geometry
+        phase = self.phase if how.running else 0.0
 
         def make() -> Item:
             assert dressed.mixed is not None
-            a, b, t = dressed.mixed
+            assert isinstance(lines, Lines)
+            a, b, t = dressed.mixed if not phase else even_marks(lines.time if how.by == "time" else lines.along, lines.offsets, how.every,
+                                                                  phase)
+            points = lines.points[a] + t[:, None] * (lines.points[b] - lines.points[a])
             values = None if own is None else own[a] + t * (own[b] - own[a])
-            return BallsItem(f"·marks {layer.id}", dressed.points, np.full(len(dressed.points), radius), values, colours,
-                             layer.look.colour, 1.0)
+            return BallsItem(f"·marks {layer.id}", points, np.full(len(points), radius), values, colours, layer.look.colour, 1.0)
 
-        return self._keep(f"·marks {layer.id}", (id(dressed.points), id(own), id(colours), layer.look.colour, radius), make)
+        return self._keep(f"·marks {layer.id}", (id(dressed.points), id(own), id(colours), layer.look.colour, radius, phase), make)
 
     def _dressings(self, layer: Layer, result: Evaluated, key: Callable[[str], Key | None], size: float) -> list[Item]:
         """Lines on a surface, drawn as its look has them now."""

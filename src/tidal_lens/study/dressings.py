@@ -293,12 +293,13 @@ class Ribbons(Dressing):
 
 
 class Marks(Dressing):
-    """Balls along lines, evenly apart in time or length from the seed; ``size`` is their radius as a share of the flow's size."""
+    """Balls along lines, evenly apart in time or length from the seed, still or ``running``; ``size`` is a share of the flow's size."""
 
     kind: Literal["marks"] = "marks"
     by: Literal["time", "length"] = "time"
     every: Annotated[float, Field(gt=0.0, le=1e12)]
     size: Annotated[float, Field(ge=1e-4, le=0.05)] = 0.003
+    running: bool = False
 
     def shaped(self) -> Value:
         """Where they are, not how large."""

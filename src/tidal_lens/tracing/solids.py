@@ -103,10 +103,13 @@ def ribbons(points: Vec, offsets: Ints, width: float, turned: Vec, across: tuple
     return places, np.column_stack([at, at + 1, at + 3, at + 2]).astype(np.int64), np.repeat(np.arange(len(points)), 2)
 
 
-def even_marks(along: Vec, offsets: Ints, every: float) -> tuple[Ints, Ints, Vec]:
-    """Places on lines where a rising value (n,) is a whole number of times ``every``: the point before, that after, the share between."""
+def even_marks(along: Vec, offsets: Ints, every: float, phase: float = 0.0) -> tuple[Ints, Ints, Vec]:
+    """Places on lines where a rising value (n,) is a whole number of times ``every``: the point before, that after, the share between.
+
+    With a ``phase`` they are so far on, from 0 to 1 of the way to the next.
+    """
     before = _steps(offsets)
-    low, high = along[before], along[before + 1]
+    low, high = along[before] - phase * every, along[before + 1] - phase * every
     first, last = np.floor(low / every) + 1, np.floor(high / every)
     seeds = np.flatnonzero(np.isin(before, offsets[:-1]) & (low == 0.0))  # where a line begins at its seed there is one too
     many = np.clip(last - first + 1, 0, 10_000).astype(np.int64)

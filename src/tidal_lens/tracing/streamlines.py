@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from enum import IntEnum
 from functools import cached_property, partial
 from typing import Any, Literal
@@ -96,6 +96,8 @@ class Lines:
         Sum of the error estimates of all steps [length].
     n_seeds : int
         Seeds asked for, inside or not.
+    more : mapping
+        Values of their own at the points besides, shape (n,).
     """
 
     points: NDArray[np.float64]
@@ -106,6 +108,7 @@ class Lines:
     ends: NDArray[np.int64]
     error: NDArray[np.float64]
     n_seeds: int
+    more: Mapping[str, NDArray[np.float64]] = field(default_factory=dict)
 
     @property
     def n_lines(self) -> int:
@@ -218,8 +221,8 @@ def trace_lines(flow: Flow, mesh: Mesh, velocity: NDArray[Any], seeds: NDArray[n
     (points, places, cells, time), total = stopped(flow, mesh, (rows[0], rows[1], rows[2], rows[3]), total, End.WALL, ends)
     kept = np.flatnonzero(total)
     offsets = np.concatenate([[0], np.cumsum(total[kept])])
-    told = _tell_walls(flow, points, offsets, ends[kept])
-    return Lines(points, offsets, time, partial(_stencil_of, mesh, cells, places), kept, told, error[kept], len(seeds))
+    told = tell_walls(flow, points, offsets, ends[kept])
+    return Lines(points, offsets, time, partial(stencil_of, mesh, cells, places), kept, told, error[kept], len(seeds))
 
 
 _Rows = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int64], NDArray[np.float64]]
@@ -270,14 +273,15 @@ def _join(back: _Half | None, ahead: _Half | None, lines: int) -> _Part:
     return _Part(rows, total, ends, one.error[:lines] + two.error[:lines])
 
 
-def _stencil_of(mesh: Mesh, cells: NDArray[np.int64], places: NDArray[np.float64]) -> Stencil:
+def stencil_of(mesh: Mesh, cells: NDArray[np.int64], places: NDArray[np.float64]) -> Stencil:
+    """Interpolation to places (n, 3) in cells, of which block and number are given (n, 2)."""
     ids, weights = np.empty((len(cells), 8), np.int64), np.empty((len(cells), 8))
     run_chunks(lambda a, b: places_to_weights(mesh.arrays, cells, places, ids, weights, a, b), len(cells), 65536)
     return Stencil(ids, weights)
 
 
-def _tell_walls(flow: Flow, points: NDArray[np.float64], offsets: NDArray[np.int64],
-                ends: NDArray[np.int64]) -> NDArray[np.int64]:
+def tell_walls(flow: Flow, points: NDArray[np.float64], offsets: NDArray[np.int64],
+               ends: NDArray[np.int64]) -> NDArray[np.int64]:
     """Where a line left the grid beside a wall, say so."""
     from scipy.spatial import cKDTree  # loaded when first needed, not before the window is up
 

@@ -97,8 +97,9 @@ class MarksControls(DressingControls[Marks]):
         self.every.edited.connect(lambda v: self.set("Distance of marks", every=v))
         self.size_slider = Slider("Size", "Radius of the marks, as a share of the flow's size", 1e-4, 0.02)
         self.size_slider.moved.connect(lambda v: self.set("Size of marks", "mark size", size=v))
+        self.running = Check("Running", "Let the marks run along their lines", lambda on: self.set("Running marks", running=on))
         column(self.more, row("Even in", self.by, stretch=1), row("Every", self.every, stretch=1), row("Size", self.size_slider, stretch=1),
-               spacing=6)
+               self.running, spacing=6)
 
     def _every(self, by: str) -> float:
         """So far apart that there is about a dozen on the longest line."""
@@ -121,3 +122,4 @@ class MarksControls(DressingControls[Marks]):
         self.every.step = float(f"{value.every / 10:.0e}")
         self.every.show_value(value.every)
         self.size_slider.show_value(value.size)
+        self.running.setChecked(value.running)

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from PyQt6.QtWidgets import QWidget
+
 from tidal_lens.app.card_chooser import CardChooser
 from tidal_lens.app.controls.arrows import VELOCITY
 from tidal_lens.app.controls.base import Coloured
 from tidal_lens.app.controls.line_look import LineLookControls
+from tidal_lens.app.controls.particles import ParticleControls
 from tidal_lens.app.controls.seeds import SeedsControls
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import Choice, NumberField, QuantityChooser, label, row, rule
+from tidal_lens.app.parts import Choice, NumberField, QuantityChooser, column, label, row, rule
 from tidal_lens.study.kinds.streamlines import StreamShape
 from tidal_lens.tracing.streamlines import Lines
 
@@ -24,18 +27,20 @@ class StreamControls(Coloured[StreamShape]):
         self.body.addWidget(self.inside)
         self.of = QuantityChooser("Follow", "The vector along which lines are followed", plain=False)
         self.of.picked.connect(lambda name: self.reshape("Lines of", of=name))
-        self.body.addLayout(row("Along", self.of, stretch=1))
+        self.particle = ParticleControls(lambda what, now: self.reshape(what, particle=now))
+        self.body.addWidget(self.particle)
+        self._steered = QWidget()  # what lines have, and particles have not
+        self.body.addWidget(self._steered)
         self.where = Choice([("space", "Space", "Lines go through the flow"), ("walls", "Walls", "Lines stay on the walls"),
                              ("card", "A card", "Lines stay on the surface of another card")])
         self.where.picked.connect(self._bind)
         self.bound = CardChooser("Along which card", "The card on whose surface lines stay", "no card")
         self.bound.picked.connect(lambda card: self.reshape("Where lines go", on_card=card))
-        self.body.addLayout(row("Through", self.where, stretch=1))
-        self.body.addWidget(self.bound)
         self.direction = Choice([("backward", "Backward", "Follow the flow upstream"), ("both", "Both", "Follow it both ways"),
                                  ("forward", "Forward", "Follow the flow downstream")])
         self.direction.picked.connect(lambda d: self.reshape("Direction", direction=d))
-        self.body.addLayout(row("Follow", self.direction, stretch=1))
+        column(self._steered, row("Along", self.of, stretch=1), row("Through", self.where, stretch=1), self.bound,
+               row("Follow", self.direction, stretch=1))
         self.length = NumberField("Greatest length", "Where a line is cut off, each way", 1.0, 1e-12, 1e12)
         self.length.edited.connect(lambda v: self.reshape("Length limit", max_length=v))
         self.tolerance = NumberField("Tolerance", "Error allowed a step, in cell widths; smaller is truer and slower", 1e-4, 1e-8, 0.1)
@@ -88,6 +93,10 @@ class StreamControls(Coloured[StreamShape]):
         self.seeds.show_value(shape.seeds)
         velocity = (VELOCITY,) if flow.roles.has_velocity else ()
         self.of.offer((*velocity, *evaluator.store.quantities()), shape.of, components=3, walls=shape.follow == "walls")
+        self.particle.setVisible(shape.particle is not None)
+        self._steered.setVisible(shape.particle is None)
+        if shape.particle is not None:
+            self.particle.show_value(shape.particle)
         self.where.show_value(shape.follow)
         self.bound.setVisible(shape.follow == "card")
         self.bound.offer(self.document.study.subjects_for(layer, ("surface",)), shape.on_card)

@@ -260,8 +260,8 @@ class Kind:
         Ways to begin it.
     begin : callable or None
         First values from the flow's quantities and a tile's argument, placed where the flow is interesting; if slow, on a job's thread.
-    slow : bool
-        Whether first values are worked out from values of the flow.
+    slow : bool or callable
+        Whether first values are worked out from values of the flow, or from what of a flow is not there yet.
     lacks : callable
         What a flow does not have to begin it, in a few words; nothing if all is there.
     help : str
@@ -278,10 +278,14 @@ class Kind:
     icon: str = ""
     tiles: tuple[Tile, ...] = ()
     begin: Callable[[QuantityStore, str], Begun] | None = None
-    slow: bool = False
+    slow: bool | Callable[[Flow], bool] = False
     lacks: Callable[[Flow], str] = lambda _flow: ""
     group: str = ""
     files: tuple[str, ...] = ()
+
+    def takes_long(self, flow: Flow) -> bool:
+        """Whether beginning one is a job beside the window."""
+        return self.slow(flow) if callable(self.slow) else self.slow
 
     @property
     def name(self) -> str:

@@ -16,8 +16,10 @@ from tidal_lens.cutting.walls import boundary_surface
 from tidal_lens.errors import StudyError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import StructuredGrid
+from tidal_lens.quantities.names import OWN
 from tidal_lens.quantities.store import QuantityStore
-from tidal_lens.sampling.mesh import mesh_of
+from tidal_lens.sampling.mesh import mesh_of, ready_mesh
+from tidal_lens.study.dressings import Marks
 from tidal_lens.study.kinds.first_values import best_name, round_to, rounded
 from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Shape, Sort, Tile, Vec
 from tidal_lens.study.kinds.seeds import (
@@ -34,10 +36,11 @@ from tidal_lens.study.kinds.seeds import (
 )
 from tidal_lens.study.looks import LineLook
 from tidal_lens.study.tables import Table
-from tidal_lens.study.value import LayerId, QuantityName, Vector
+from tidal_lens.study.value import LayerId, QuantityName, Value, Vector
 from tidal_lens.study.words import Words
 from tidal_lens.tracing import seeds as laid
 from tidal_lens.tracing.fill import fill
+from tidal_lens.tracing.particles import Law, Particle, fly
 from tidal_lens.tracing.streamlines import End, Lines, TraceSettings, trace_lines
 from tidal_lens.tracing.surface_lines import lines_on
 from tidal_lens.work import Token
@@ -49,6 +52,18 @@ _LISTED = 10_000  # seeds that may be listed
 _SHOWN = 200  # seeds drawn at most
 
 
+class ParticleSetting(Value):
+    """Particles with mass: see :class:`tidal_lens.tracing.particles.Particle`; they begin with the flow, or at a typed velocity."""
+
+    law: Law = "schiller-naumann"
+    diameter: Annotated[float, Field(gt=0.0, le=1e6)] = 5e-5
+    density: Annotated[float, Field(gt=0.0, le=1e9)] = 1000.0
+    ballistic: Annotated[float, Field(gt=0.0, le=1e12)] = 1.0
+    gravity: Vector = (0.0, 0.0, -9.80665)
+    start: Literal["flow", "typed"] = "flow"
+    velocity: Vector = (0.0, 0.0, 0.0)
+
+
 class StreamShape(Shape):
     """Sets of seeds, and how lines are followed from them.
 
@@ -58,6 +73,8 @@ class StreamShape(Shape):
         See :mod:`tidal_lens.study.kinds.seeds`.
     of : str
         The vector that is followed.
+    particle : ParticleSetting or None
+        Particles with mass, in the place of lines of the vector.
     follow, on_card
         Through space, along all walls of the flow, or along the surface of another card.
     direction, max_length, max_time, max_steps, tolerance
@@ -68,6 +85,7 @@ class StreamShape(Shape):
     geometry: ClassVar[Sort] = "lines"
     seeds: Annotated[tuple[AnySeeds, ...], Field(min_length=1, max_length=20)]
     of: QuantityName = "velocity"
+    particle: ParticleSetting | None = None
     follow: Literal["space", "walls", "card"] = "space"
     on_card: LayerId = ""
     direction: Literal["forward", "backward", "both"] = "both"
@@ -95,7 +113,14 @@ class StreamShape(Shape):
     @property
     def lying(self) -> bool:
         """Whether its lines lie on a surface."""
-        return self.follow != "space"
+        return self.follow != "space" and self.particle is None
+
+    def needs(self) -> tuple[str, ...]:
+        """The vector, or what particles feel; what a fill goes by."""
+        own: tuple[str, ...] = (self.of,)
+        if self.particle is not None:
+            own = ("velocity", "density") if self.particle.law == "ballistic" else ("velocity", "density", "viscosity")
+        return tuple(dict.fromkeys([*own, *(part.quantity for part in self.seeds if isinstance(part, FillSeeds) and part.quantity)]))
 
     def _surface(self, see: See) -> Surface:
         if self.follow == "walls":
@@ -124,6 +149,8 @@ class StreamShape(Shape):
 
     def _follower(self, see: See, surface: Surface | None, *, quick: bool, token: Token | None = None) -> Callable[[Vec], Lines]:
         """What follows lines from seeds."""
+        if self.particle is not None:
+            return self._flying(see, self.particle, quick=quick, token=token)
         values = see.values(self.of)
         if surface is not None:
             vectors = surface.stencil.apply_vectors(values)
@@ -134,6 +161,14 @@ class StreamShape(Shape):
         mesh = mesh_of(see.flow, see.token)
         return lambda seeds: trace_lines(see.flow, mesh, values, seeds, settings, token)
 
+    def _flying(self, see: See, own: ParticleSetting, *, quick: bool, token: Token | None) -> Callable[[Vec], Lines]:
+        density = see.values("density")
+        fluid = see.values("velocity"), density, see.values("viscosity") if own.law != "ballistic" else 0.0 * density
+        particle = Particle(own.law, own.diameter, own.density, own.ballistic, own.gravity, None if own.start == "flow" else own.velocity,
+                            self.max_time or np.inf, self.max_length, self.max_steps, 1e-2 if quick else max(self.tolerance, 1e-6))
+        mesh = mesh_of(see.flow, see.token)
+        return lambda seeds: fly(see.flow, mesh, fluid, seeds, particle, token)
+
     def draft(self) -> Self:
         """With a coarse tolerance."""
         return self.model_copy(update={"quick": True})
@@ -141,6 +176,11 @@ class StreamShape(Shape):
     def tell(self, words: Words) -> str:
         """How many seeds, on what; of what, if not of the velocity."""
         told = " and ".join(part.tell(words) for part in self.seeds)
+        if self.particle is not None:
+            kind = f"m/(C_d A) {words.number(self.particle.ballistic)}"
+            if self.particle.law != "ballistic":
+                kind = f"{words.number(1e6 * self.particle.diameter)} µm"
+            return f"particles, {kind}, {told}"
         if self.lying:
             where = "walls" if self.follow == "walls" else words.card(self.on_card) if self.on_card else "no card yet"
             return f"{words.quantity(self.of)} along {where}, {told}"
@@ -295,6 +335,8 @@ def new_streamlines(store: QuantityStore, form: str = "line") -> Begun:
     flow = store.flow
     if form == "walls":
         return _new_wall_lines(store)
+    if form == "particles":
+        return _new_particles(store)
     shape = StreamShape(seeds=(first_set(store, form or "line"),), max_length=round_to(2.0 * flow.size, 0.1 * flow.size))
     return Begun("Streamlines", shape, LineLook(colour_by=best_name(store)))
 
@@ -307,6 +349,26 @@ def _new_wall_lines(store: QuantityStore) -> Begun:
     length = round_to(0.05 * store.flow.size, 0.01 * store.flow.size)
     shape = StreamShape(seeds=(seeds,), of=of, follow="walls", max_length=length, max_steps=1000)
     return Begun("Wall streamlines", shape, LineLook(colour="#1F2A33", width=1.0))
+
+
+def _new_particles(store: QuantityStore) -> Begun:
+    """Drops of water of 50 µm under gravity, let go from a plane above the body, or above the middle of the flow."""
+    flow = store.flow
+    low, high = flow.body or flow.bounds
+    middle, span, step = 0.5 * (low + high), high - low, 0.001 * flow.size
+    for lift in (0.3, 0.2, 0.1, 0.0):
+        centre = rounded(np.clip(middle + np.array([0.0, 0.0, lift * float(np.linalg.norm(span[:2]))]), *flow.bounds), step)
+        if _inside(flow, np.array([centre]))[0]:
+            break
+    wide, deep = (max(round_to(0.8 * float(s), step), 0.02 * flow.size) for s in span[:2])
+    seeds = _fitted(flow, lambda share: PlaneSeeds(centre=centre, direction=(0.0, 0.0, 1.0), width=round_to(share * wide, step),
+                                                   height=round_to(share * deep, step)))
+    speed = store.reference.speed or 1.0
+    far = round_to(3.0 * flow.size, 0.1 * flow.size)
+    shape = StreamShape(seeds=(seeds,), particle=ParticleSetting(), direction="forward", max_length=far,
+                        max_time=float(f"{20.0 * flow.size / speed:.1g}"))
+    every = float(f"{flow.size / speed / 8.0:.1g}")
+    return Begun("Particles", shape, LineLook(colour_by=f"{OWN}speed of the particle", width=1.0, marks=Marks(every=every, size=0.0025)))
 
 
 def new_seed_list(store: QuantityStore, points: tuple[Vector, ...], source: str) -> Begun:
@@ -328,5 +390,6 @@ KIND = Kind(StreamShape, "Streamlines from sets of seeds: points, lines, planes,
                   "seed-fill"),
              Tile("add-wall-lines", "Wall lines", "Trace lines of the wall shear over all walls, as an oil film shows them.", "walls",
                   "wall-lines"),
+             Tile("add-particles", "Particles", "Follow particles with mass: drops of 50 µm under gravity.", "particles", "particles"),
              Tile("add-seed-grid", "Grid nodes", "Trace streamlines from nodes of a structured block.", "grid", "seed-grid")),
-            new_streamlines, slow=True, lacks=lambda flow: "" if flow.roles.has_velocity else "velocity")
+            new_streamlines, slow=lambda flow: ready_mesh(flow) is None, lacks=lambda flow: "" if flow.roles.has_velocity else "velocity")

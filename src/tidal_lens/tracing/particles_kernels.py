@@ -1,0 +1,182 @@
+"""Compiled loops for particles with mass in steady flow."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from tidal_lens.jit import kernel, piece
+from tidal_lens.sampling.kernels import cell_nodes, find, jacobian, room, tetra_edges, velocity, weights_of
+from tidal_lens.tracing.kernels import LEFT, LENGTH, OUTSIDE, STEPS, STILL, TIME
+
+Array = Any
+_NEWTON = 0.44  # drag coefficient of a ball above a Reynolds number of 1000 (Schiller and Naumann 1933; from memory)
+
+
+@piece
+def _around(m: Array, vel: Array, gas: Array, p: Array, st: Array, q: Array, ids: Array, cx: Array, cv: Array, jac: Array, tmp: Array,
+            stack: Array, w: Array, u: Array, env: Array) -> bool:
+    """Velocity, density, viscosity and the cell's size at a place; whether it is in the flow."""
+    if not find(m, vel, p, 1e-3, st, q, ids, cx, cv, jac, tmp, stack):
+        return False
+    tetra = st[5] == 2
+    velocity(tetra, q, cv, u)
+    cell_nodes(m[1], m[2], st[0], st[1], ids)
+    weights_of(tetra, q, w)
+    env[0] = env[1] = 0.0
+    for c in range(8):
+        env[0] += w[c] * gas[ids[c], 0]
+        env[1] += w[c] * gas[ids[c], 1]
+    det = tetra_edges(cx, jac) if tetra else jacobian(cx, q[0], q[1], q[2], jac)
+    env[2] = abs(det) ** (1.0 / 3.0)
+    return True
+
+
+@piece
+def _rate(law: int, size: float, dense: float, u: Array, v: Array, env: Array) -> float:
+    """How fast drag takes the difference of velocities away [1/time]."""
+    rel = np.sqrt((u[0] - v[0]) ** 2 + (u[1] - v[1]) ** 2 + (u[2] - v[2]) ** 2)
+    if law == 2:  # size is the ballistic coefficient m / (C_d A)
+        return float(0.5 * env[0] * rel / size)
+    stokes = 18.0 * env[1] / (dense * size * size)
+    if law == 0:
+        return float(stokes)
+    reynolds = env[0] * rel * size / max(env[1], 1e-300)
+    factor = 1.0 + 0.15 * reynolds**0.687 if reynolds < 1000.0 else _NEWTON * reynolds / 24.0
+    return float(stokes * factor)
+
+
+@piece
+def _moved(p: Array, v: Array, u: Array, k: float, g: Array, buoyant: float, dt: float, to: Array, speed: Array) -> None:
+    """Place and velocity after a time in which the fluid's velocity and the rate of drag stay the same: exact, however fast drag is."""
+    decay = np.exp(-k * dt)
+    share = (1.0 - decay) / k if k * dt > 1e-8 else dt * (1.0 - 0.5 * k * dt)
+    for d in range(3):
+        a = g[d] * buoyant
+        # v' = k (u - v) + a
+        speed[d] = v[d] * decay + (k * u[d] + a) * share
+        to[d] = p[d] + v[d] * share + ((u[d] + a / k) * (dt - share) if k * dt > 1e-8 else 0.5 * (k * u[d] + a) * dt * dt)
+
+
+@kernel
+def fly(m: Array, vel: Array, gas: Array, seeds: Array, first: Array, law: int, size: float, dense: float, g: Array, with_flow: bool,
+        tolerance: float, max_time: float, max_length: float, max_points: int, out_p: Array, out_q: Array, out_cell: Array, out_time: Array,
+        out_v: Array, count: Array, reason: Array, error: Array, begin: int, end: int) -> None:
+    """Follow particles from seeds begin … end by an exponential midpoint rule, of the second order and stable for the lightest.
+
+    Parameters
+    ----------
+    vel : (n, 3)
+        The fluid's velocity at nodes.
+    gas : (n, 2)
+        Its density and viscosity.
+    seeds, first : (m, 3)
+        Where they begin, and how fast; with the flow where ``with_flow``.
+    law : int
+        0 Stokes, 1 Schiller and Naumann, 2 a ballistic coefficient.
+    size, dense : float
+        Diameter and density; for the third law the coefficient m / (C_d A), and 0.
+    g : (3,)
+        Gravity. A particle floats by the density of the fluid, but not by the third law.
+    tolerance : float
+        Error allowed a step, in cells.
+    max_time, max_length, max_points
+        Limits.
+    out_p, out_q, out_cell, out_time, count, reason, error
+        As of :func:`tidal_lens.tracing.kernels.trace`.
+    out_v : (rows, 3)
+        Written: velocity of the particle.
+    """
+    st, q, ids, cx, cv, jac, tmp, stack = room()
+    w, env, u = np.empty(8), np.empty(3), np.empty(3)
+    p, v, x, y, half, vy, vx = np.empty(3), np.empty(3), np.empty(3), np.empty(3), np.empty(3), np.empty(3), np.empty(3)
+    heavy = np.sqrt(g[0] ** 2 + g[1] ** 2 + g[2] ** 2)
+    for n in range(begin, end):
+        line = n - begin
+        row = line * max_points
+        count[line], error[line] = 0, 0.0
+        st[0] = -1
+        for d in range(3):
+            p[d] = seeds[n, d]
+        if not _around(m, vel, gas, p, st, q, ids, cx, cv, jac, tmp, stack, w, u, env):
+            reason[line] = OUTSIDE
+            continue
+        for d in range(3):
+            v[d] = u[d] if with_flow else first[n, d]
+        time, gone, made, dt = 0.0, 0.0, 0, -1.0
+        reason[line] = STEPS
+        still = 0
+        while True:
+            at = np.uintp(row + made)
+            for d in range(3):
+                out_p[at, d], out_q[at, d], out_v[at, d] = p[d], q[d], v[d]
+            out_cell[at, 0], out_cell[at, 1], out_time[at] = st[0], st[1], time
+            made += 1
+            if made >= max_points:
+                break
+            cell = env[2]
+            k = _rate(law, size, dense, u, v, env)
+            buoyant = 1.0 - env[0] / dense if law < 2 else 1.0
+            fast = np.sqrt(v[0] ** 2 + v[1] ** 2 + v[2] ** 2)
+            flow = np.sqrt(u[0] ** 2 + u[1] ** 2 + u[2] ** 2)
+            longest = 0.5 * cell / max(max(fast, flow), np.sqrt(heavy * cell) + 1e-300)
+            dt = longest if dt <= 0.0 else min(dt, longest)
+            dt = min(dt, max_time - time) if max_time - time < dt else dt
+            done = out = False
+            worst = 0.0
+            for _attempt in range(60):
+                out = False
+                _moved(p, v, u, k, g, buoyant, dt, y, vy)  # the fluid as it is here
+                _moved(p, v, u, k, g, buoyant, 0.5 * dt, half, vx)
+                there = np.empty(3)
+                kept = env[0], env[1], env[2]
+                held0, held1 = st[0], st[1]
+                if not _around(m, vel, gas, half, st, q, ids, cx, cv, jac, tmp, stack, w, there, env):
+                    out = True
+                else:
+                    km = _rate(law, size, dense, there, vx, env)
+                    bm = 1.0 - env[0] / dense if law < 2 else 1.0
+                    _moved(p, v, there, km, g, bm, dt, x, vx)  # as it is half-way
+                    worst = np.sqrt((x[0] - y[0]) ** 2 + (x[1] - y[1]) ** 2 + (x[2] - y[2]) ** 2)
+                    ratio = worst / (tolerance * cell)
+                    if ratio <= 1.0:
+                        if _around(m, vel, gas, x, st, q, ids, cx, cv, jac, tmp, stack, w, there, env):
+                            for d in range(3):
+                                u[d] = there[d]
+                            done = True
+                            break
+                        out = True
+                    else:
+                        env[0], env[1], env[2] = kept
+                        st[0], st[1] = held0, held1
+                        dt *= max(0.2, 0.9 * ratio**-0.5)
+                        continue
+                env[0], env[1], env[2] = kept
+                st[0], st[1] = held0, held1
+                dt *= 0.5
+                if dt * max(max(fast, flow), np.sqrt(heavy * cell)) < 1e-4 * cell:
+                    break
+            if not done:
+                find(m, vel, p, 1e-3, st, q, ids, cx, cv, jac, tmp, stack)
+                reason[line] = LEFT if out else STILL
+                break
+            step = np.sqrt((x[0] - p[0]) ** 2 + (x[1] - p[1]) ** 2 + (x[2] - p[2]) ** 2)
+            time += dt
+            gone += step
+            error[line] += worst
+            for d in range(3):
+                p[d], v[d] = x[d], vx[d]
+            still = still + 1 if step < 1e-9 * cell else 0
+            over = time >= max_time * (1.0 - 1e-12) or gone >= max_length or still > 20
+            if over:
+                at = np.uintp(row + made)
+                if made < max_points:
+                    for d in range(3):
+                        out_p[at, d], out_q[at, d], out_v[at, d] = p[d], q[d], v[d]
+                    out_cell[at, 0], out_cell[at, 1], out_time[at] = st[0], st[1], time
+                    made += 1
+                reason[line] = STILL if still > 20 else TIME if time >= max_time * (1.0 - 1e-12) else LENGTH
+                break
+            dt *= 5.0 if worst < 0.01 * tolerance * cell else min(5.0, 0.9 * (worst / (tolerance * cell)) ** -0.5)
+        count[line] = made
