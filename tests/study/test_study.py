@@ -246,3 +246,15 @@ def test_the_store_forgets_the_longest_unused(memory_limit):
         assert KEEPER.total <= others + counted - 1, "never a byte more than may be kept"
     assert [store.kept(name) is not None for name in names] == [False, True, True, True, True]
     assert np.allclose(store.values("vorticity-x"), 2.0)
+
+
+def test_what_is_held_is_one_step_however_long_it_takes():
+    now = [0.0]
+    history = History(Study(), lambda: now[0])
+    for n, (held, expected) in enumerate(((True, 1), (True, 1), (False, 2), (False, 3))):
+        now[0] += 10.0
+        history.push(Study(step=n + 1), "Drag", "bead", held=held)
+        assert len(history._steps) - 1 == expected
+    history.close_grip()
+    history.push(Study(step=9), "Drag", "bead", held=True)
+    assert len(history._steps) - 1 == 4, "another grasp is another step"

@@ -19,6 +19,7 @@ from tidal_lens.study.history import History
 from tidal_lens.study.model import Layer, SeenRange, Study
 from tidal_lens.study.session import Session
 
+PLAYING = "playing"  # the grip of steps that follow one another by themselves
 _SEEN = 30  # ranges kept of one quantity: under what the user says, and said before
 
 
@@ -107,7 +108,7 @@ class Holder(QObject):
 
     def edit(self, study: Study, what: str, grip: str = "") -> None:
         """Put another study in the place of the present one; ``grip`` joins the steps of one drag."""
-        if self._history.push(study, what, grip):
+        if self._history.push(study, what, grip, held=self.dragging or grip == PLAYING):
             self._after_change()
 
     def edit_layer(self, layer: Layer, what: str, grip: str = "") -> None:

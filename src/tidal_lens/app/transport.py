@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QSlider, QWidget
 
 from tidal_lens.app import theme
 from tidal_lens.app.document import Document
+from tidal_lens.app.holder import PLAYING
 from tidal_lens.app.parts import IconButton, parse_number, telling_digits
 from tidal_lens.study.words import number_text
 
@@ -135,4 +136,4 @@ class Transport(QWidget):
 
     def _go_on(self) -> None:
         if not self._document.jobs.is_busy():  # the last one is shown: no step is left out for want of speed
-            self._document.go_to_step(1, relative=True, grip="time")
+            self._document.go_to_step(1, relative=True, grip=PLAYING)

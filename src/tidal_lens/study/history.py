@@ -51,7 +51,7 @@ class History:
         """What redo would bring back, or nothing."""
         return self._steps[self._at + 1].what if self._at + 1 < len(self._steps) else ""
 
-    def push(self, study: Study, what: str, grip: str = "") -> bool:
+    def push(self, study: Study, what: str, grip: str = "", *, held: bool = False) -> bool:
         """Make a value the present one.
 
         Parameters
@@ -62,6 +62,8 @@ class History:
             The edit in words.
         grip : str
             What was held; edits with the same grip shortly after one another, such as those of a drag, are one step.
+        held : bool
+            Whether it still is: then they are one step however long each takes.
 
         Returns
         -------
@@ -72,7 +74,7 @@ class History:
             return False
         now = self._clock()
         present = self._steps[self._at]
-        if grip and present.grip == grip and now - present.when < _TOGETHER and self._at == len(self._steps) - 1:
+        if grip and present.grip == grip and (held or now - present.when < _TOGETHER) and self._at == len(self._steps) - 1:
             self._steps[self._at] = replace(present, study=study, what=what, when=now)
             return True
         del self._steps[self._at + 1:]
