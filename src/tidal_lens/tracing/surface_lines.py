@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Any, Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.cutting.surface import Surface
 from tidal_lens.sampling.mesh import Stencil
 from tidal_lens.tracing import surface_kernels as kernels
 from tidal_lens.tracing.streamlines import Lines
@@ -19,13 +18,29 @@ Vec = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 
-def lines_on(surface: Surface, vectors: Vec, seeds: Vec, *, direction: Literal["forward", "backward", "both"] = "both",
+class Faces(Protocol):
+    """What lines are bound to: see :class:`tidal_lens.cutting.surface.Surface`."""
+
+    @property
+    def points(self) -> Vec:
+        """Vertices, shape (n, 3)."""
+
+    @property
+    def faces(self) -> Ints:
+        """Corners, shape (m, 4); a triangle repeats its last."""
+
+    @property
+    def stencil(self) -> Stencil:
+        """Interpolation of node values to the vertices."""
+
+
+def lines_on(surface: Faces, vectors: Vec, seeds: Vec, *, direction: Literal["forward", "backward", "both"] = "both",
              max_length: float = np.inf, max_points: int = 4000, token: Token | None = None) -> Lines:
     """Follow a vector over a surface.
 
     Parameters
     ----------
-    surface : Surface
+    surface : Faces
         The surface; vertices at one place count as one, so that lines cross seams.
     vectors : ndarray, shape (vertices, 3)
         The vector at its vertices; only its part along each face counts, linear over it.
@@ -80,7 +95,7 @@ def _none(count: int) -> Lines:
                  np.empty(0, np.int64), np.empty((0, 2), np.int64), empty, count)
 
 
-def _joined(surface: Surface, triangles: Ints, parts: dict[tuple[int, float], tuple[Any, ...]], direction: str, count: int) -> Lines:
+def _joined(surface: Faces, triangles: Ints, parts: dict[tuple[int, float], tuple[Any, ...]], direction: str, count: int) -> Lines:
     """Backward halves reversed, then forward halves, line by line."""
     tri: list[Ints] = []
     shares: list[Vec] = []
