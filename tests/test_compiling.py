@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tidal_lens import compiling, jit
+from tidal_lens import compiling, jit, light_compiling
 from tidal_lens.errors import CancelledError
 from tidal_lens.work import Token, working_for
 
@@ -37,6 +37,65 @@ def test_a_process_compiles_the_parts_that_it_is_told(tmp_path):
     assert done.stdout.split() == ["welding", "nonsense"]
     assert "welding_kernels.first_alike" in kernels(tmp_path)
     assert not any("tracing" in name for name in kernels(tmp_path))
+
+
+PROGRAM = """
+import sys
+import numpy as np
+from tidal_lens.jit import folded, inlined, kernel, piece
+from tidal_lens.light_compiling import compile_lightly
+if sys.argv[1] == "light":
+    assert compile_lightly()
+
+@piece
+def mean(values):
+    out = np.zeros(2)
+    out[0] = values.sum() / len(values)
+    return out[0]
+
+@folded
+def cubed(x):
+    return x * x * x
+
+@inlined
+def limited(x, most):
+    return min(x, most)
+
+@kernel
+def work(values, most):
+    total = 0.0
+    for i in range(len(values)):
+        total += limited(cubed(values[i] - mean(values)), most)
+    return total, np.cbrt(total)
+
+for values in (np.arange(5.0) ** 2, np.arange(7, dtype=np.float32)):
+    print(work(values, 40.0), work(values, 3))
+print(len(work.overloads), sorted(work.stats.cache_hits.values()))
+"""
+
+
+def test_what_is_compiled_lightly_computes_the_same_and_is_loaded_by_others(tmp_path):
+    """All kinds of pieces, several forms; the cache that the light way fills serves who compiles as usual."""
+    said = {}
+    (tmp_path / "program.py").write_text(PROGRAM)
+    for folder, ways in (("a", ["light", "usual"]), ("b", ["usual"])):
+        env = {**os.environ, "PYTHONPATH": str(SRC), "NUMBA_CACHE_DIR": str(tmp_path / folder)}
+        for way in ways:
+            done = subprocess.run([sys.executable, "program.py", way], cwd=tmp_path, capture_output=True, text=True, check=True, env=env,
+                                  timeout=120)
+            said[folder, way] = done.stdout.splitlines()
+    assert said["a", "light"][:2] == said["a", "usual"][:2] == said["b", "usual"][:2]
+    assert len(set(said["b", "usual"])) == 3
+    assert said["a", "light"][2] == said["b", "usual"][2] == "4 []"
+    assert said["a", "usual"][2] == "4 [1, 1, 1, 1]"
+
+
+def test_another_compiler_is_left_alone(monkeypatch):
+    """What the light way changes was read in one version; in another nothing is touched."""
+    monkeypatch.setattr(light_compiling.numba, "__version__", "99.0")
+    before = light_compiling.BaseFunction.get_call_type
+    assert not light_compiling.compile_lightly()
+    assert light_compiling.BaseFunction.get_call_type is before
 
 
 @pytest.fixture

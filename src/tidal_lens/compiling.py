@@ -12,6 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from tidal_lens.jit import cache_folder, wait_while
+from tidal_lens.light_compiling import compile_lightly
 from tidal_lens.warm import LISTS, PARTS, load_kernels
 from tidal_lens.work import Token, checkpoint
 
@@ -49,6 +50,7 @@ def prepare_kernels(token: Token, tell: Tell) -> None:
 def serve() -> None:
     """What a process beside does: compiles the parts whose names come in, a line each, and answers each."""
     gc.set_threshold(300_000)  # compiling makes millions of small things that stay: looking for rings of them took a seventh of its time
+    compile_lightly()
     named = dict(PARTS)
     for line in sys.stdin:
         part = named.get(line.strip())

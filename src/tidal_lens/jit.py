@@ -19,7 +19,7 @@ _F = TypeVar("_F", bound=Callable[..., Any])
 
 def _cache_folder() -> Path:
     digest = hashlib.sha256()
-    for path in [Path(__file__), *sorted(Path(__file__).parent.rglob("*kernels.py"))]:
+    for path in [Path(__file__), Path(__file__).with_name("light_compiling.py"), *sorted(Path(__file__).parent.rglob("*kernels.py"))]:
         digest.update(path.read_bytes())
     return Path(platformdirs.user_cache_dir("tidal-lens")) / "kernels" / digest.hexdigest()[:12]
 
@@ -27,6 +27,8 @@ def _cache_folder() -> Path:
 os.environ.setdefault("NUMBA_CACHE_DIR", str(_cache_folder()))
 # Lets straight pieces of code (three components, nine sums) work on several numbers at a time, as C compilers do by default.
 os.environ.setdefault("NUMBA_SLP_VECTORIZE", "1")
+# For each call it notes why each built-in of that name did not fit: painting that in colours took a tenth of the compiling.
+os.environ.setdefault("NUMBA_DISABLE_ERROR_MESSAGE_HIGHLIGHTING", "1")
 
 import llvmlite.binding  # noqa: E402
 import numba  # noqa: E402  (the cache folder must be known before the compiler is loaded)
