@@ -34,6 +34,7 @@ from tidal_lens.tracing.seeds import seeds_on_line
 from tidal_lens.tracing.solids import frames
 from tidal_lens.tracing.streamlines import TraceSettings, trace_lines
 from tidal_lens.tracing.surface_lines import lines_on
+from tidal_lens.tracing.unsteady import Moment, Steps, pathlines
 from tidal_lens.work import Token, read_only
 
 _PRECISIONS = (np.float32, np.float64)
@@ -79,6 +80,7 @@ def _lines() -> None:
     lines.stencil.apply(flow.points[:, 0])
     frames(lines.points, lines.offsets)
     fly(flow, mesh, (flow.fields["U"].values, np.ones(54), np.ones(54)), flow.points[:1], Particle(max_time=0.1))
+    pathlines(Steps(flow, (0.0, 1.0), 0, lambda step: Moment.of(float(step), mesh, flow.fields["U"].values)), flow.points[:1])
     lines_on(axis_slice(flow, 0, 0.5), np.ones((9, 3)), flow.points[:1])
 
 

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.cutting.walls import outline
-from tidal_lens.errors import CancelledError, LostLayerError, TidalLensError
+from tidal_lens.errors import CancelledError, LostLayerError, StudyError, TidalLensError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.kept import Kept
@@ -20,7 +20,7 @@ from tidal_lens.quantities.store import Distribution, QuantityStore
 from tidal_lens.study.basis import Basis, colours_basis, dressing_basis, masked_basis, shape_basis
 from tidal_lens.study.dressings import Dressed, Dressing
 from tidal_lens.study.geometry import Geometry, own_values, own_vectors
-from tidal_lens.study.kinds.kind import Made, Shape
+from tidal_lens.study.kinds.kind import Made, See, Shape
 from tidal_lens.study.model import KeySetting, Layer, Study
 from tidal_lens.study.value import walk
 from tidal_lens.study.words import Words
@@ -110,6 +110,15 @@ class _Sight:
 
     def values(self, name: str) -> NDArray[Any]:
         return self.store.values(name, self.token)
+
+    def at_step(self, step: int) -> See:
+        if step == self.flow.step:
+            return self
+        if self.store.moments is None:
+            raise StudyError("Another step of its series is needed, but only this one is open.", str(self.flow.path),
+                             "Open all its steps together.")
+        store = self.store.moments(step, self.store.reference, self.store.methods)
+        return replace(self, flow=store.flow, store=store)
 
     def made(self, layer_id: str) -> Made:
         return self.others(layer_id)

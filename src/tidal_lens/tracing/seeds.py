@@ -111,3 +111,12 @@ def seeds_in_ball(centre: Vec, radius: float, count: int) -> Vec:
     out = radius * np.cbrt(share[:, 2])
     flat = np.sqrt(1.0 - height**2)
     return np.asarray(centre + out[:, None] * np.column_stack([flat * np.cos(turn), flat * np.sin(turn), height]))
+
+
+def rows_of(seeds: Vec, sets: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Rows (n,) of seeds (n, 3) that stand one after another in sets (n,): a row ends with its set, and where the next one is far."""
+    if len(seeds) < 2:
+        return np.zeros(len(seeds), np.int64)
+    gaps = np.linalg.norm(np.diff(seeds, axis=0), axis=1)
+    apart = (gaps > 3.0 * np.median(gaps)) | (np.diff(sets) != 0)
+    return np.concatenate([[0], np.cumsum(apart)])

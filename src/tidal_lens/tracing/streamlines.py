@@ -34,13 +34,15 @@ class End(IntEnum):
     OUTSIDE = kernels.OUTSIDE
     WALL = 7
     TIME = kernels.TIME
+    LAST = 9
 
     @property
     def words(self) -> str:
         """The reason in words."""
         return {End.LEFT: "left the domain", End.STILL: "came to rest", End.CLOSED: "closed on itself",
                 End.LENGTH: "reached the length limit", End.STEPS: "reached the step limit",
-                End.OUTSIDE: "seed is outside", End.WALL: "met a wall", End.TIME: "reached the time limit"}[self]
+                End.OUTSIDE: "seed is outside", End.WALL: "met a wall", End.TIME: "reached the time limit",
+                End.LAST: "came to the end of the series"}[self]
 
 
 @dataclass(frozen=True)
@@ -98,6 +100,8 @@ class Lines:
         Seeds asked for, inside or not.
     more : mapping
         Values of their own at the points besides, shape (n,).
+    inside : ndarray of int, or None
+        Numbers of the seeds that are inside, where they are not those of the lines.
     """
 
     points: NDArray[np.float64]
@@ -109,6 +113,12 @@ class Lines:
     error: NDArray[np.float64]
     n_seeds: int
     more: Mapping[str, NDArray[np.float64]] = field(default_factory=dict)
+    inside: NDArray[np.int64] | None = None
+
+    @cached_property
+    def begun(self) -> NDArray[np.int64]:
+        """Numbers of the seeds that are inside."""
+        return np.unique(self.seeds) if self.inside is None else self.inside
 
     @property
     def n_lines(self) -> int:

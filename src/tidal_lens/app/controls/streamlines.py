@@ -36,10 +36,19 @@ class StreamControls(Coloured[StreamShape]):
         self.where.picked.connect(self._bind)
         self.bound = CardChooser("Along which card", "The card on whose surface lines stay", "no card")
         self.bound.picked.connect(lambda card: self.reshape("Where lines go", on_card=card))
+        self.in_time = Choice([("moment", "Now", "Lines of the moment on the table"),
+                               ("pathlines", "Paths", "Pathlines: ways of particles that are at the seeds now, through the series"),
+                               ("streaklines", "Streaks", "Streaklines: particles released at the seeds one after another, as smoke"),
+                               ("timelines", "Rows", "Timelines: rows of seeds released together, again and again")])
+        self.in_time.picked.connect(lambda way: self.reshape("Lines in time", in_time=way))
+        self.every = NumberField("Release every", "Time from one release to the next; 0 to have it chosen", 1.0, 0.0, 1e12)
+        self.every.edited.connect(lambda v: self.reshape("Releases", every=v))
+        self._timed = QWidget()
+        self._timed.setLayout(row("In time", self.in_time, "every", self.every, stretch=1))
         self.direction = Choice([("backward", "Backward", "Follow the flow upstream"), ("both", "Both", "Follow it both ways"),
                                  ("forward", "Forward", "Follow the flow downstream")])
         self.direction.picked.connect(lambda d: self.reshape("Direction", direction=d))
-        column(self._steered, row("Along", self.of, stretch=1), row("Through", self.where, stretch=1), self.bound,
+        column(self._steered, row("Along", self.of, stretch=1), row("Through", self.where, stretch=1), self.bound, self._timed,
                row("Follow", self.direction, stretch=1))
         self.length = NumberField("Greatest length", "Where a line is cut off, each way", 1.0, 1e-12, 1e12)
         self.length.edited.connect(lambda v: self.reshape("Length limit", max_length=v))
@@ -98,6 +107,12 @@ class StreamControls(Coloured[StreamShape]):
         if shape.particle is not None:
             self.particle.show_value(shape.particle)
         self.where.show_value(shape.follow)
+        self._timed.setVisible(len(flow.times) > 1 and shape.follow == "space")
+        self.in_time.show_value(shape.in_time)
+        self.every.setEnabled(shape.in_time in ("streaklines", "timelines"))
+        self.every.step = float(f"{(flow.times[-1] - flow.times[0]) / 50 or 1.0:.0e}")
+        self.every.show_value(shape.every)
+        self.direction.setEnabled(shape.in_time in ("moment", "pathlines") or not shape.unsteady)
         self.bound.setVisible(shape.follow == "card")
         self.bound.offer(self.document.study.subjects_for(layer, ("surface",)), shape.on_card)
         for field in (self.time, self.tolerance):
@@ -116,6 +131,7 @@ class StreamControls(Coloured[StreamShape]):
 
 def inside_text(lines: Lines) -> str:
     """How many seeds are inside, in words."""
-    if lines.n_lines == lines.n_seeds:
+    inside = len(lines.begun)
+    if inside == lines.n_seeds:
         return f"all {lines.n_seeds} are inside" if lines.n_seeds > 1 else "the seed is inside"
-    return f"{lines.n_lines} of {lines.n_seeds} seeds are inside"
+    return f"{inside} of {lines.n_seeds} seeds are inside"

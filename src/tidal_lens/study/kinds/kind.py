@@ -42,6 +42,15 @@ class See(Protocol):
     def values(self, name: str) -> NDArray[Any]:
         """Node values of a quantity that the shape needs."""
 
+    def at_step(self, step: int) -> See:
+        """What it would see at another step of the series, read if need be.
+
+        Raises
+        ------
+        TidalLensError
+            There is no such step, or it cannot be read.
+        """
+
     def made(self, layer_id: str) -> Made:
         """What another layer came to that the shape names in a :data:`~tidal_lens.study.value.LayerId`; whole, whatever masks hide of it.
 

@@ -43,12 +43,14 @@ from tidal_lens.tracing.fill import fill
 from tidal_lens.tracing.particles import Law, Particle, fly
 from tidal_lens.tracing.streamlines import End, Lines, TraceSettings, trace_lines
 from tidal_lens.tracing.surface_lines import lines_on
+from tidal_lens.tracing.unsteady import Moment, Steps, pathlines, streaklines, timelines
 from tidal_lens.work import Token
 
 _TRIED = 201  # places looked at along a first line
 _SHARES = (1.0, 0.8, 0.6, 0.5, 0.4, 0.3, 0.2, 0.1)  # of a first size, until all of it is inside
 _SHEAR, _OIL = "wall-shear", 700  # how many lines an oil film is of at first
 _LISTED = 10_000  # seeds that may be listed
+_RELEASES, _ROWS = 60, 8  # of a streakline, and rows of timelines, where nothing is said
 _SHOWN = 200  # seeds drawn at most
 
 
@@ -77,6 +79,10 @@ class StreamShape(Shape):
         Particles with mass, in the place of lines of the vector.
     follow, on_card
         Through space, along all walls of the flow, or along the surface of another card.
+    in_time
+        Lines of the moment on the table, or pathlines, streaklines or timelines through the steps of a series; these go through space.
+    every
+        From one release of particles to the next, for streaklines and timelines; chosen for the series where it is 0.
     direction, max_length, max_time, max_steps, tolerance
         As of :class:`tidal_lens.tracing.streamlines.TraceSettings`; no limit of time where it is 0.
     """
@@ -88,6 +94,8 @@ class StreamShape(Shape):
     particle: ParticleSetting | None = None
     follow: Literal["space", "walls", "card"] = "space"
     on_card: LayerId = ""
+    in_time: Literal["moment", "pathlines", "streaklines", "timelines"] = "moment"
+    every: Annotated[float, Field(ge=0.0, le=1e12)] = 0.0
     direction: Literal["forward", "backward", "both"] = "both"
     max_length: Annotated[float, Field(gt=0.0, le=1e12)] = 1e3
     max_time: Annotated[float, Field(ge=0.0, le=1e12)] = 0.0
@@ -114,6 +122,11 @@ class StreamShape(Shape):
     def lying(self) -> bool:
         """Whether its lines lie on a surface."""
         return self.follow != "space" and self.particle is None
+
+    @property
+    def unsteady(self) -> bool:
+        """Whether its lines go through the steps of a series."""
+        return self.in_time != "moment" and self.follow == "space" and self.particle is None
 
     def needs(self) -> tuple[str, ...]:
         """The vector, or what particles feel; what a fill goes by."""
@@ -143,7 +156,8 @@ class StreamShape(Shape):
                 taken = more(seeds) if len(seeds) else None
                 places, spacing = part.candidates(see, surface)
                 seeds = np.concatenate([seeds, fill(places, spacing, more, taken, part.count, see.token)])
-        lines = self._follower(see, surface, quick=self.quick, token=see.token)(seeds)
+        lines = (self._through_time(see, seeds) if self.unsteady
+                 else self._follower(see, surface, quick=self.quick, token=see.token)(seeds))
         _ = lines.census, lines.lengths  # worked out here, where nobody waits
         return Made(lines, seeds, (_table(lines),))
 
@@ -160,6 +174,43 @@ class StreamShape(Shape):
                                  max_points=self.max_steps, max_time=self.max_time or np.inf)
         mesh = mesh_of(see.flow, see.token)
         return lambda seeds: trace_lines(see.flow, mesh, values, seeds, settings, token)
+
+    def _through_time(self, see: See, seeds: Vec) -> Lines:
+        times = see.flow.times
+        if len(times) < 2:
+            raise StudyError(f"{self.in_time.capitalize()} go through the steps of a series, but this result is a single moment.",
+                             str(see.flow.path), "Open all its steps together, or choose lines of this moment.")
+        own, tolerance, max_time = mesh_of(see.flow, see.token), 1e-2 if self.quick else self.tolerance, self.max_time or np.inf
+        kept: dict[int, Moment] = {}
+
+        def at(step: int) -> Moment:
+            if step not in kept:
+                see.token.check()
+                there = see.at_step(step)
+                mesh = own if there.flow.mesh_number == see.flow.mesh_number else mesh_of(there.flow, see.token)
+                for old in [n for n in kept if n != see.flow.step][:-1]:  # no more than three at a time
+                    del kept[old]
+                kept[step] = Moment.of(times[step], mesh, there.values(self.of))
+            return kept[step]
+
+        steps = Steps(see.flow, times, see.flow.step, at)
+        if self.in_time == "pathlines":
+            return pathlines(steps, seeds, direction=self.direction, max_time=max_time, max_points=self.max_steps,
+                             tolerance=tolerance, token=see.token)
+        back = min(times[see.flow.step] - times[0], max_time)
+        every = self.every or max(back, times[1] - times[0]) / (_RELEASES if self.in_time == "streaklines" else _ROWS)
+        if self.in_time == "streaklines":
+            return streaklines(steps, seeds, every=every, max_time=max_time, tolerance=tolerance, token=see.token)
+        rows = np.concatenate([np.full(n, k) for k, n in enumerate(self._sizes(len(seeds)))])
+        return timelines(steps, seeds, laid.rows_of(seeds, rows), every=every, max_time=max_time, tolerance=tolerance,
+                         token=see.token)
+
+    def _sizes(self, total: int) -> list[int]:
+        """How many seeds each set is of; all in the first where that cannot be told."""
+        sizes = [len(part.free()) if part.is_free else -1 for part in self.seeds]
+        if sizes.count(-1) == 1:
+            sizes[sizes.index(-1)] = total - sum(n for n in sizes if n >= 0)
+        return sizes if -1 not in sizes and sum(sizes) == total else [total]
 
     def _flying(self, see: See, own: ParticleSetting, *, quick: bool, token: Token | None) -> Callable[[Vec], Lines]:
         density = see.values("density")
@@ -184,6 +235,8 @@ class StreamShape(Shape):
         if self.lying:
             where = "walls" if self.follow == "walls" else words.card(self.on_card) if self.on_card else "no card yet"
             return f"{words.quantity(self.of)} along {where}, {told}"
+        if self.unsteady:
+            return f"{self.in_time}, {told}"
         return f"{told}, along {words.quantity(self.of)}" if self.of != "velocity" else f"whole flow, {told}"
 
     def handles(self, flow: Flow, made: Made | None) -> Handles | None:
@@ -196,7 +249,7 @@ class StreamShape(Shape):
             seeds = made.began
         good = np.ones(len(seeds), dtype=bool)
         if isinstance(lines, Lines) and lines.n_seeds == len(seeds):
-            good = np.isin(np.arange(len(seeds)), lines.seeds)
+            good = np.isin(np.arange(len(seeds)), lines.begun)
         few = slice(None, None, max(1, -(-len(seeds) // _SHOWN)))
         beads: list[Handle] = []
         beside: list[tuple[Vec, bool]] = []
@@ -206,7 +259,7 @@ class StreamShape(Shape):
             beside += drawn
         if self.lying and not beads:
             return None
-        told = f"{lines.n_lines} of {lines.n_seeds} seeds are inside" if isinstance(lines, Lines) else ""
+        told = f"{len(lines.begun)} of {lines.n_seeds} seeds are inside" if isinstance(lines, Lines) else ""
         what = f"seed {self.seeds[0].form}" if len(self.seeds) == 1 else "seeds"
         return Handles(what, tuple(beads), tuple(beside), seeds[few], good[few], told if beads else "")
 
@@ -214,10 +267,8 @@ class StreamShape(Shape):
         """Without one of its seeds: the set that it is of becomes a list; all of them, where it cannot be told which that is."""
         if not 0 <= number < len(began) or len(began) > _LISTED:
             return None
-        sizes = [len(part.free()) if part.is_free else -1 for part in self.seeds]
-        if sizes.count(-1) == 1:
-            sizes[sizes.index(-1)] = len(began) - sum(n for n in sizes if n >= 0)
-        if -1 in sizes or sum(sizes) != len(began):
+        sizes = self._sizes(len(began))
+        if len(sizes) != len(self.seeds):
             return self.with_(seeds=(PointSeeds(points=_triples(np.delete(began, number, axis=0))),))
         firsts = np.concatenate([[0], np.cumsum(sizes)])
         at = int(np.searchsorted(firsts, number, side="right")) - 1
