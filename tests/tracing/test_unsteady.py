@@ -13,7 +13,7 @@ from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.tracing.seeds import rows_of
 from tidal_lens.tracing.streamlines import End, TraceSettings, trace_lines
-from tidal_lens.tracing.unsteady import Moment, Steps, pathlines, streaklines, timelines
+from tidal_lens.tracing.unsteady import Moment, Releases, Steps, pathlines, streaklines, timelines
 from tidal_lens.work import Token
 
 U, V, W = 1.0, 0.5, 2.0  # a stream along x that swings along y with the angular frequency W
@@ -73,7 +73,7 @@ def test_streaklines_of_a_swinging_stream_are_of_second_order():
     """A particle of age s is at x0 + U s, y0 + (V / W) (sin W t - sin W (t - s))."""
 
     def error(n):
-        found = streaklines(steps_of(swinging, np.linspace(0.0, 3.0, n), n - 1), SEEDS, every=0.07)
+        found = streaklines(steps_of(swinging, np.linspace(0.0, 3.0, n), n - 1), SEEDS, Releases(0.07))
         assert found.n_lines == 3
         assert np.diff(found.time[:found.offsets[1]]) == pytest.approx(0.07)
         exact = SEEDS[found.seeds[lines_of(found)]] + np.column_stack(
@@ -87,14 +87,14 @@ def test_streaklines_of_a_swinging_stream_are_of_second_order():
 
 def test_timelines_go_with_the_stream_and_keep_their_rows():
     steps = steps_of(swinging, np.linspace(0.0, 3.0, 61), 60)
-    found = timelines(steps, np.concatenate([SEEDS, SEEDS + np.array([0.0, -2.0, 0.0])]), np.repeat([4, 7], 3), every=1.0)
+    found = timelines(steps, np.concatenate([SEEDS, SEEDS + np.array([0.0, -2.0, 0.0])]), np.repeat([4, 7], 3), Releases(1.0))
     assert found.n_lines == 8, "released at 0, 1, 2 and now, two rows"
     assert len(found.begun) == found.n_seeds == 6
     for line in range(8):
         own = found.points[found.offsets[line]:found.offsets[line + 1]]
         age = found.time[found.offsets[line]]
         drift = np.array([U * age, V / W * (np.sin(6.0) - np.sin(W * (3.0 - age))), 0.0])
-        assert own == pytest.approx(SEEDS + drift - [0.0, 2.0 * (line >= 4), 0.0], abs=1e-3)
+        assert own == pytest.approx(SEEDS + drift - [0.0, 2.0 * (line % 2), 0.0], abs=1e-3)
 
 
 def test_in_steady_flow_all_three_are_streamlines():
@@ -110,7 +110,7 @@ def test_in_steady_flow_all_three_are_streamlines():
     lines = trace_lines(steps.flow, mesh, steps.at(2).velocity, seeds, settings)
     began = steps_of(wind, (0.0, 0.3, 1.1), 0, n=13)
     paths = pathlines(began, seeds, tolerance=1e-6)
-    streaks = streaklines(steps, seeds, every=0.1, tolerance=1e-6)
+    streaks = streaklines(steps, seeds, Releases(0.1, tolerance=1e-6))
     for found in (paths, streaks):
         for line in (0, 1):
             a, b = (x.points[x.offsets[line + 1] - 1] for x in (lines, found))
@@ -174,12 +174,12 @@ def test_ends_are_told_and_streaks_lose_what_has_left():
     steps = steps_of(swinging, np.linspace(0.0, 3.0, 31), 30)
     outside = np.array([[9.0, 0.0, 0.0]])
     seeds = np.concatenate([[[2.5, 0.0, 0.0]], SEEDS[:1], outside])
-    found = streaklines(steps, seeds, every=0.1)
+    found = streaklines(steps, seeds, Releases(0.1))
     assert found.seeds.tolist() == [0, 1]
     assert found.ends[:, 1].tolist() == [End.LEFT, End.LAST]
     assert found.points[:, 0].max() <= 4.0
     assert found.time[:found.offsets[1]].max() == pytest.approx(1.5, abs=0.11), "the others have left"
-    short = streaklines(steps, SEEDS[:1], every=0.1, max_time=1.0)
+    short = streaklines(steps, SEEDS[:1], Releases(0.1, max_time=1.0))
     assert short.time.max() == pytest.approx(1.0)
     assert short.ends[0, 1] == End.TIME
     paths = pathlines(steps_of(swinging, np.linspace(0.0, 3.0, 31), 0), seeds, max_time=2.0)
@@ -200,6 +200,33 @@ def test_two_steps_are_looked_at_at_a_time_each_once_or_twice():
     pathlines(Steps(steps.flow, steps.times, 0, at), SEEDS)
     pairs = asked[:24]
     assert pairs == [n for k in range(12) for n in (k, k + 1)]
+
+
+def test_where_neighbours_are_drawn_apart_others_are_released_between_them():
+    """A straining wind doubles the distance of neighbours again and again; what is put between lies where it was released, exactly."""
+
+    def wind(points, _time):
+        return np.column_stack([np.ones(len(points)), 1.5 * points[:, 1], -1.5 * points[:, 2]])
+
+    steps, how = steps_of(wind, (0.0, 1.0, 2.0), 2), Releases(0.5, spacing=0.15, tolerance=1e-8)
+    row = np.array([[-3.0, -0.1, 0.0], [-3.0, 0.1, 0.0]])
+    found = timelines(steps, row, np.zeros(2, np.int64), how)
+    sizes = np.diff(found.offsets)
+    assert found.n_lines == 5
+    assert found.begun.tolist() == [0, 1]
+    assert sizes[0] == 3
+    assert sizes[-1] == 33, "no more than five halvings"
+    ages = found.time[found.offsets[:-1]]
+    for line, age in enumerate(ages):
+        own = found.points[found.offsets[line]:found.offsets[line + 1]]
+        exact = np.linspace(-0.1, 0.1, len(own)) * np.exp(1.5 * age)
+        assert own[:, 1] == pytest.approx(exact, abs=1e-5)
+        assert own[:, 0] == pytest.approx(-3.0 + age)
+    torn = timelines(steps, row, np.zeros(2, np.int64), Releases(0.5, spacing=0.01, tolerance=1e-8))
+    assert torn.time.max() < 2.0, "drawn out to more than six times that by then: no line any more"
+    streaks = streaklines(steps, row[:1], Releases(1.0, spacing=0.15))
+    assert np.linalg.norm(np.diff(streaks.points, axis=0), axis=1).max() <= 0.15
+    assert len(streaklines(steps, row[:1], Releases(1.0)).points) == 3
 
 
 def test_cancelled_between_steps():

@@ -5,9 +5,12 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 
 from driving import choose, click, drag, keys, move, pick, pixels, settle, slide, type_into, wait
+from small_series import series
 from tidal_lens.quantities.names import OWN
 from tidal_lens.study.files import load_study
 from tidal_lens.study.kinds.seeds import SETS, PointSeeds
+from tidal_lens.study.words import Words
+from tidal_lens.tracing.streamlines import End
 
 pytestmark = pytest.mark.gui
 TILES = {"add-streamlines": "line", "add-seed-plane": "plane", "add-seed-disc": "disc", "add-seed-ball": "ball",
@@ -356,3 +359,73 @@ def test_particles_fall_run_and_change(window, tmp_path):
     assert load_study(tmp_path / "a.tidal").layer(card) == window.document.study.layer(card)
     while window.document.study.layer(card) is not None:
         window.act("undo")
+
+
+def test_lines_go_through_the_steps_of_a_series(empty, tmp_path):
+    """Its wind (1 + z, 0, 0.5) is steady, so that pathlines and streaklines are parabolas whose ends can be told."""
+    path, _ = series(tmp_path, times=(0.0, 0.1, 0.3, 0.4))
+    window = empty
+    window.document.open_path(path)
+    settle(window)
+    window.document.go_to_step(2)
+    settle(window)
+    controls = begun(window, "add-seed-points")
+    scroll_to(window, controls.seeds)
+    place = (0.2, 0.5, 0.1)
+    controls.reshape("Seeds", seeds=(PointSeeds(points=(place, (0.2, 0.3, 0.1))),))
+    settle(window)
+    before = window.document.study
+    scroll_to(window, controls.in_time)
+
+    def after(time, start=place):
+        t = np.asarray(time)
+        return np.column_stack([start[0] + t * (1.0 + start[2]) + 0.25 * t**2, start[1] + 0.0 * t, start[2] + 0.5 * t])
+
+    click(controls.in_time.button("pathlines"))
+    settle(window)
+    found = lines(window)
+    assert found.n_lines == 2
+    assert found.time[found.offsets[1] - 1] == pytest.approx(0.1)
+    assert found.time[0] == pytest.approx(-0.1900, abs=1e-3), "before, it was not yet in the box"
+    one = slice(0, found.offsets[1])
+    assert found.points[one] == pytest.approx(after(found.time[one]), abs=1e-4)
+    click(controls.in_time.button("streaklines"))
+    settle(window)
+    found = lines(window)
+    one = slice(0, found.offsets[1])
+    assert found.time[0] == 0.0
+    assert found.time[one].max() == pytest.approx(0.3)
+    assert found.points[one] == pytest.approx(after(found.time[one]), abs=1e-4)
+    assert shape(window).tell(Words(None)).startswith("streaklines")
+    assert "came to the end of the series" in controls.fate.text()
+    scroll_to(window, controls.every)
+    type_into(controls.every, "0.1")
+    settle(window)
+    ages = lines(window).time / 0.1
+    assert len(ages) < len(found.time), "fewer than the sixty of each that were chosen for the series"
+    assert ages * 32 == pytest.approx(np.round(ages * 32)), "every 0.1, and halved where they came to be far from each other"
+    click(controls.in_time.button("timelines"))
+    settle(window)
+    found = lines(window)
+    assert found.n_lines == 4
+    assert found.points[[found.offsets[-2], -1]] == pytest.approx(np.concatenate([after([0.3]), after([0.3], (0.2, 0.3, 0.1))]), abs=1e-4)
+    assert controls.inside.text() == "all 2 are inside"
+    window.act("step-on")
+    wait(lambda: window.document.flow.step == 3, "the next step")
+    settle(window)
+    assert lines(window).time.max() == pytest.approx(0.4)
+    assert window.document.save(tmp_path / "a.tidal")
+    assert load_study(tmp_path / "a.tidal").layers == window.document.study.layers
+    while window.document.study.layers != before.layers:
+        window.act("undo")
+    settle(window)
+    assert shape(window).in_time == "moment"
+    assert lines(window).ends[0, 1] != End.LAST
+
+
+def test_steady_flow_has_no_lines_in_time(window):
+    controls = begun(window, "add-streamlines")
+    assert not controls.in_time.isVisible()
+    controls.reshape("In time", in_time="streaklines")
+    settle(window)
+    assert "single moment" in str(window.document.asking.failures[window.document.chosen])

@@ -25,6 +25,8 @@ Vec = NDArray[np.float64]
 Ints = NDArray[np.int64]
 _CHUNK = 32
 MOST = 200_000  # particles of streaklines and timelines
+_HALVINGS = 5  # between two releases that come to be far from each other
+_TORN = 6.0  # spacings between neighbours: more than that is no line any more
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,12 +65,46 @@ class Steps:
     at: Callable[[int], Moment]
 
 
+@dataclass(frozen=True)
+class Releases:
+    """How particles of streaklines and timelines are released.
+
+    Attributes
+    ----------
+    every : float
+        Time from one release to the next.
+    spacing : float
+        Where two neighbours come to be farther from each other, others are released between them; 0 for none.
+    max_time : float
+        Age of the oldest.
+    tolerance : float
+        Error allowed a step, in cells.
+    """
+
+    every: float
+    spacing: float = 0.0
+    max_time: float = np.inf
+    tolerance: float = 1e-4
+
+
 class _Cloud:
     """Particles on their way."""
 
     def __init__(self, places: Vec, times: Vec) -> None:
         self.places, self.times = np.array(places, np.float64), np.array(times, np.float64)
         self.state, self.error = np.zeros(len(places), np.int64), np.zeros(len(places))
+
+    def take(self, rows: Ints) -> _Cloud:
+        """Some of them, in an order."""
+        other = _Cloud(self.places[rows], self.times[rows])
+        other.state, other.error = self.state[rows], self.error[rows]
+        return other
+
+    def with_others(self, more: _Cloud) -> _Cloud:
+        """These, and others after them."""
+        other = _Cloud(np.concatenate([self.places, more.places]), np.concatenate([self.times, more.times]))
+        other.state, other.error = np.concatenate([self.state, more.state]), np.concatenate([self.error, more.error])
+        return other
 
     def drift(self, one: Moment, other: Moment, until: float, rows: Ints, tolerance: float, most: Ints,
               token: Token | None) -> tuple[Ints, Vec, Vec, Vec]:
@@ -173,114 +209,149 @@ def _again(times: Vec, who: Ints, values: Vec, wanted: Vec, of: Ints) -> Vec:
     return np.interp(wanted + 2.0 * reach * of, times + 2.0 * reach * who, values)
 
 
-def _released(steps: Steps, seeds: Vec, every: float, max_time: float, most: int) -> tuple[Vec, bool]:
-    """Times at which particles are released, the last one first; whether they go back to the first step."""
-    now, first = float(steps.times[steps.now]), float(steps.times[0])
-    back = min(now - first, max_time)
-    many = int(min(np.floor(back / every * (1.0 + 1e-12)), most / max(len(seeds), 1))) if back > 0.0 else 0
-    return np.asarray(now - every * np.arange(many + 1), np.float64), many * every >= (now - first) * (1.0 - 1e-9) - every
+def _ages(steps: Steps, seeds: Vec, how: Releases) -> tuple[Vec, bool]:
+    """How long ago particles were released, now first; whether it goes back to the first step."""
+    back = float(steps.times[steps.now] - steps.times[0])
+    reach, every = min(back, how.max_time), how.every
+    many = int(min(np.floor(reach / every * (1.0 + 1e-12)), MOST / max(len(seeds), 1)))
+    return np.asarray(every * np.arange(many + 1), np.float64), many * every > back * (1.0 + 1e-9) - every
 
 
-def _carried(steps: Steps, seeds: Vec, releases: Vec, tolerance: float, token: Token | None) -> _Cloud:
-    """Particles of all releases now: those of a release one after another."""
+def _carried(steps: Steps, places: Vec, ages: Vec, tolerance: float, token: Token | None) -> _Cloud:
+    """Particles now that were released at places some time ago."""
     now = float(steps.times[steps.now])
-    cloud = _Cloud(np.tile(seeds, (len(releases), 1)), np.repeat(releases, len(seeds)))
-    begun = cloud.times.copy()
-    for pair in _pairs(steps, float(releases.min(initial=now)), now):
+    begun = now - ages
+    cloud = _Cloud(places, begun)
+    for pair in _pairs(steps, float(begun.min(initial=now)), now):
         one, other = steps.at(pair[0]), steps.at(pair[1])
         goal = min(other.time, now)
         rows = np.flatnonzero((cloud.state == 0) & (begun < goal))
         cloud.drift(one, other, goal, rows, tolerance, np.zeros(len(rows), np.int64), token)
-    mesh = steps.at(steps.now).mesh
-    fresh = np.flatnonzero(begun >= now)  # released this moment: they only have to be inside
+    fresh = np.flatnonzero(ages <= 0.0)  # released this moment: they only have to be inside
     if len(fresh):
-        inside = mesh.locate(cloud.places[fresh], token=token)[1]
+        inside = steps.at(steps.now).mesh.locate(cloud.places[fresh], token=token)[1]
         cloud.state[fresh[~inside]] = End.OUTSIDE
     return cloud
 
 
-def streaklines(steps: Steps, seeds: Vec, *, every: float, max_time: float = np.inf, tolerance: float = 1e-4,
-                token: Token | None = None) -> Lines:
+@dataclass(frozen=True, eq=False)
+class _Strung:
+    """Particles strung on lines: which line, how far along it, how long ago and where it was released, and what became of it."""
+
+    line: Ints
+    at: Vec
+    age: Vec
+    cloud: _Cloud
+
+
+def _strung(steps: Steps, line: Ints, at: Vec, begin: Callable[[Ints, Vec], tuple[Vec, Vec]], how: Releases,
+            token: Token | None) -> _Strung:
+    """Particles in the order of their lines; between two that come to be far from each other others are released, halfway between them.
+
+    Parameters
+    ----------
+    line, at : ndarray, shape (n,)
+        The line of each particle, and how far along it.
+    begin : callable
+        Where those are released, and how long ago.
+    """
+    spacing, tolerance = how.spacing, how.tolerance
+    places, ages = begin(line, at)
+    cloud = _carried(steps, places, ages, tolerance, token)
+    for _ in range(_HALVINGS if spacing > 0.0 else 0):
+        order = np.lexsort((at, line))
+        first, second = order[:-1], order[1:]
+        apart = ((line[first] == line[second]) & (cloud.state[first] == 0) & (cloud.state[second] == 0)
+                 & (np.linalg.norm(cloud.places[first] - cloud.places[second], axis=1) > spacing))
+        if not apart.any() or len(line) + apart.sum() > MOST:
+            break
+        more_line, more_at = line[first[apart]], 0.5 * (at[first[apart]] + at[second[apart]])
+        places, more_ages = begin(more_line, more_at)
+        cloud = cloud.with_others(_carried(steps, places, more_ages, tolerance, token))
+        line, at, ages = np.concatenate([line, more_line]), np.concatenate([at, more_at]), np.concatenate([ages, more_ages])
+    order = np.lexsort((at, line))
+    return _Strung(line[order], at[order], ages[order], cloud.take(order))
+
+
+def streaklines(steps: Steps, seeds: Vec, how: Releases, token: Token | None = None) -> Lines:
     """Where particles are now that were released at the seeds one after another, as smoke or dye shows it.
 
     Parameters
     ----------
-    every : float
-        Time from one release to the next.
-    max_time : float
-        The oldest.
-    steps, seeds, tolerance, token
-        As of :func:`pathlines`.
+    steps : Steps
+        The series.
+    seeds : ndarray, shape (n, 3)
+        Where they were released.
+    how : Releases
+        How often.
+    token : Token, optional
+        Progress and cancel.
 
     Returns
     -------
     Lines
-        From the seed to the oldest particle; ``time`` is how long ago each was released. A line is cut where particles between have left.
+        From the seed to the oldest particle; ``time`` is how long ago each was released. A line is cut where particles between have left,
+        and where it was drawn out too much to be followed.
     """
     seeds = np.ascontiguousarray(seeds, np.float64).reshape(-1, 3)
-    releases, whole = _released(steps, seeds, every, max_time, MOST)
-    cloud = _carried(steps, seeds, releases, tolerance, token)
-    grid = np.arange(len(releases) * len(seeds)).reshape(len(releases), len(seeds)).T
-    age = np.tile(steps.times[steps.now] - releases, (len(seeds), 1))
-    last = End.LAST if whole else End.TIME
-    return _lines(steps, cloud, grid, age, np.arange(len(seeds)), last, len(seeds))
+    ages, whole = _ages(steps, seeds, how)
+    strung = _strung(steps, np.repeat(np.arange(len(seeds)), len(ages)), np.tile(ages, len(seeds)), lambda line, at: (seeds[line], at),
+                     how, token)
+    oldest = float(ages[-1])
+    return _lines(steps, strung, np.arange(len(seeds)), how.spacing, len(seeds), (oldest, End.LAST if whole else End.TIME))
 
 
-def timelines(steps: Steps, seeds: Vec, rows: Ints, *, every: float, max_time: float = np.inf, tolerance: float = 1e-4,
-              token: Token | None = None) -> Lines:
+def timelines(steps: Steps, seeds: Vec, rows: Ints, how: Releases, token: Token | None = None) -> Lines:
     """Where particles are now that were released together along rows of seeds, again and again.
 
     Parameters
     ----------
     rows : ndarray, shape (n,), int
         The row of each seed; those of a row stand together.
-    every, max_time
+    steps, seeds, how, token
         As of :func:`streaklines`.
-    steps, seeds, tolerance, token
-        As of :func:`pathlines`.
 
     Returns
     -------
     Lines
-        One for each release and row; ``time`` is how long ago it was released.
+        One for each release and row, cut like streaklines; ``time`` is how long ago it was released.
     """
     seeds = np.ascontiguousarray(seeds, np.float64).reshape(-1, 3)
-    releases, _ = _released(steps, seeds, every, max_time, MOST)
-    cloud = _carried(steps, seeds, releases, tolerance, token)
-    grid, age, first = [], [], []
-    for row in np.unique(rows):
-        own = np.flatnonzero(rows == row)
-        for n, released in enumerate(releases):
-            grid.append(n * len(seeds) + own)
-            age.append(np.full(len(own), steps.times[steps.now] - released))
-            first.append(int(own[0]))
-    found = _lines(steps, cloud, grid, age, np.array(first, np.int64), 0, len(seeds))
-    inside = np.flatnonzero((cloud.state.reshape(len(releases), len(seeds)) == 0).any(axis=0)) if len(seeds) else None
-    return replace(found, inside=inside)
+    ages, _ = _ages(steps, seeds, how)
+    numbers = np.arange(len(seeds))
+    firsts = np.flatnonzero(np.concatenate([[True], np.diff(rows) != 0])[:len(rows)])
+    row = np.repeat(np.arange(len(firsts)), np.diff(np.append(firsts, len(seeds))))
+
+    def begin(line: Ints, at: Vec) -> tuple[Vec, Vec]:
+        low = np.minimum(np.floor(at).astype(np.int64), len(seeds) - 1)
+        high = np.minimum(low + 1, len(seeds) - 1)
+        return seeds[low] + (at - low)[:, None] * (seeds[high] - seeds[low]), ages[line // max(len(firsts), 1)]
+
+    line = (np.arange(len(ages))[:, None] * len(firsts) + row).ravel()
+    strung = _strung(steps, line, np.tile(numbers.astype(np.float64), len(ages)), begin, how, token)
+    found = _lines(steps, strung, np.tile(firsts, len(ages)), how.spacing, len(seeds), (np.inf, 0))
+    alive = (strung.at == np.floor(strung.at)) & (strung.cloud.state == 0)
+    return replace(found, inside=np.unique(strung.at[alive].astype(np.int64)))
 
 
-def _lines(steps: Steps, cloud: _Cloud, grid: Sequence[Ints] | Ints, age: Sequence[Vec] | Vec, seeds: Ints, last: int,
-           n_seeds: int) -> Lines:
-    """Lines through particles that are still in the flow, cut where some between are not."""
-    points, ages, who, ends, error, sizes = [], [], [], [], [], []
-    for seed, own, old in zip(seeds, grid, age, strict=True):
-        good = cloud.state[own] == 0
-        edges = np.flatnonzero(np.diff(np.concatenate([[False], good, [False]]).astype(np.int8)))
-        for begin, end in zip(edges[::2], edges[1::2], strict=True):
-            if end - begin < 2:
-                continue
-            points.append(cloud.places[own[begin:end]])
-            ages.append(old[begin:end])
-            who.append(int(seed))
-            sizes.append(end - begin)
-            error.append(float(cloud.error[own[begin:end]].max()))
-            ends.append((0, 0 if last == 0 else last if end == len(own) else int(End.LEFT)))
-    at = np.concatenate(points) if points else np.empty((0, 3))
+def _lines(steps: Steps, strung: _Strung, seeds: Ints, spacing: float, n_seeds: int, oldest: tuple[float, int]) -> Lines:
+    """Lines through particles that are still in the flow; the end of one that reaches the oldest age is called so."""
+    places, cloud = strung.cloud.places, strung.cloud
+    good = cloud.state == 0
+    joined = good[:-1] & good[1:] & (strung.line[:-1] == strung.line[1:])
+    if spacing > 0.0:
+        joined &= np.linalg.norm(np.diff(places, axis=0), axis=1) <= _TORN * spacing
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], joined, [False]]).astype(np.int8)))
+    begins, ends = edges[::2], edges[1::2] + 1  # of points that follow one another
+    sizes = ends - begins
+    rows = np.repeat(begins - np.cumsum(sizes) + sizes, sizes) + np.arange(sizes.sum())
+    points, age = places[rows], strung.age[rows]
     offsets = np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64)
-    mesh = steps.at(steps.now).mesh
-    told = tell_walls(steps.flow, at, offsets, np.array(ends, np.int64).reshape(-1, 2)) if len(at) else np.empty((0, 2), np.int64)
-    return Lines(at, offsets, np.concatenate(ages) if ages else np.empty(0), partial(_placed, mesh, at), np.array(who, np.int64), told,
-                 np.array(error), n_seeds)
+    error = np.maximum.reduceat(cloud.error[rows], offsets[:-1]) if len(rows) else np.empty(0)
+    far = np.where(strung.age[ends - 1] >= oldest[0] * (1.0 - 1e-9), oldest[1], End.LEFT) if oldest[1] else np.zeros(len(sizes), np.int64)
+    told = np.column_stack([np.zeros(len(sizes), np.int64), far]).astype(np.int64)
+    told = tell_walls(steps.flow, points, offsets, told) if len(rows) else told
+    return Lines(points, offsets, age, partial(_placed, steps.at(steps.now).mesh, points), seeds[strung.line[begins]], told, error, n_seeds)
 
 
 def _placed(mesh: Mesh, points: Vec) -> Stencil:

@@ -39,12 +39,12 @@ class StreamControls(Coloured[StreamShape]):
         self.in_time = Choice([("moment", "Now", "Lines of the moment on the table"),
                                ("pathlines", "Paths", "Pathlines: ways of particles that are at the seeds now, through the series"),
                                ("streaklines", "Streaks", "Streaklines: particles released at the seeds one after another, as smoke"),
-                               ("timelines", "Rows", "Timelines: rows of seeds released together, again and again")])
+                               ("timelines", "Times", "Timelines: rows of seeds released together, again and again")])
         self.in_time.picked.connect(lambda way: self.reshape("Lines in time", in_time=way))
         self.every = NumberField("Release every", "Time from one release to the next; 0 to have it chosen", 1.0, 0.0, 1e12)
         self.every.edited.connect(lambda v: self.reshape("Releases", every=v))
         self._timed = QWidget()
-        self._timed.setLayout(row("In time", self.in_time, "every", self.every, stretch=1))
+        column(self._timed, row("In time", self.in_time, stretch=1), row("Released", "every", self.every, stretch=2))
         self.direction = Choice([("backward", "Backward", "Follow the flow upstream"), ("both", "Both", "Follow it both ways"),
                                  ("forward", "Forward", "Follow the flow downstream")])
         self.direction.picked.connect(lambda d: self.reshape("Direction", direction=d))
@@ -92,8 +92,9 @@ class StreamControls(Coloured[StreamShape]):
         self.inside.setText(inside_text(lines))
         worst = float(lines.error.max()) if lines.n_lines else 0.0
         told = [f"{n} {words}" for words, n in lines.census]
+        nothing = "" if lines.n_lines else "No line: all seeds are outside the flow."
         self.fate.setText("How the lines ended: " + "; ".join(told) + f".\nLargest error estimate {worst:.1e}. "
-                          "Point at a line to read its own story." if told else "No line: all seeds are outside the flow.")
+                          "Point at a line to read its own story." if told else nothing)
 
     def refresh(self) -> None:
         layer, shape, evaluator, flow = self.layer(), self.shape(), self.document.evaluator, self.document.flow
@@ -110,7 +111,7 @@ class StreamControls(Coloured[StreamShape]):
         self._timed.setVisible(len(flow.times) > 1 and shape.follow == "space")
         self.in_time.show_value(shape.in_time)
         self.every.setEnabled(shape.in_time in ("streaklines", "timelines"))
-        self.every.step = float(f"{(flow.times[-1] - flow.times[0]) / 50 or 1.0:.0e}")
+        self.every.step = float(f"{(max(flow.times, default=1.0) - min(flow.times, default=0.0)) / 50 or 1.0:.0e}")
         self.every.show_value(shape.every)
         self.direction.setEnabled(shape.in_time in ("moment", "pathlines") or not shape.unsteady)
         self.bound.setVisible(shape.follow == "card")

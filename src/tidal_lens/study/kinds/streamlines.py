@@ -43,7 +43,7 @@ from tidal_lens.tracing.fill import fill
 from tidal_lens.tracing.particles import Law, Particle, fly
 from tidal_lens.tracing.streamlines import End, Lines, TraceSettings, trace_lines
 from tidal_lens.tracing.surface_lines import lines_on
-from tidal_lens.tracing.unsteady import Moment, Steps, pathlines, streaklines, timelines
+from tidal_lens.tracing.unsteady import Moment, Releases, Steps, pathlines, streaklines, timelines
 from tidal_lens.work import Token
 
 _TRIED = 201  # places looked at along a first line
@@ -51,6 +51,7 @@ _SHARES = (1.0, 0.8, 0.6, 0.5, 0.4, 0.3, 0.2, 0.1)  # of a first size, until all
 _SHEAR, _OIL = "wall-shear", 700  # how many lines an oil film is of at first
 _LISTED = 10_000  # seeds that may be listed
 _RELEASES, _ROWS = 60, 8  # of a streakline, and rows of timelines, where nothing is said
+_SPACED = 0.01  # of the flow's size: how near particles of a streakline or timeline are to each other
 _SHOWN = 200  # seeds drawn at most
 
 
@@ -199,11 +200,11 @@ class StreamShape(Shape):
                              tolerance=tolerance, token=see.token)
         back = min(times[see.flow.step] - times[0], max_time)
         every = self.every or max(back, times[1] - times[0]) / (_RELEASES if self.in_time == "streaklines" else _ROWS)
+        how = Releases(every, 0.0 if self.quick else see.flow.size * _SPACED, max_time, tolerance)
         if self.in_time == "streaklines":
-            return streaklines(steps, seeds, every=every, max_time=max_time, tolerance=tolerance, token=see.token)
-        rows = np.concatenate([np.full(n, k) for k, n in enumerate(self._sizes(len(seeds)))])
-        return timelines(steps, seeds, laid.rows_of(seeds, rows), every=every, max_time=max_time, tolerance=tolerance,
-                         token=see.token)
+            return streaklines(steps, seeds, how, see.token)
+        sets = np.concatenate([np.full(n, k) for k, n in enumerate(self._sizes(len(seeds)))])
+        return timelines(steps, seeds, laid.rows_of(seeds, sets), how, see.token)
 
     def _sizes(self, total: int) -> list[int]:
         """How many seeds each set is of; all in the first where that cannot be told."""
