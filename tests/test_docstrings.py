@@ -60,7 +60,7 @@ def test_every_kernel_is_made_by_the_one_decorator():
 
     for path in Path(tidal_lens.__file__).parent.rglob("*.py"):
         text = path.read_text()
-        if path.name == "jit.py":
+        if path.name in ("jit.py", "light_compiling.py"):  # what compiles, and how
             continue
         assert "numba" not in re.sub(r'""".*?"""', "", text, flags=re.DOTALL).lower().replace("# ", ""), f"{path.name} compiles by itself"
         if "@kernel" in text:

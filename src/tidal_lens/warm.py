@@ -29,7 +29,7 @@ from tidal_lens.quantities.smoothing import node_volumes, smoothed
 from tidal_lens.quantities.walls import distances
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.tracing.kernels import places_of
-from tidal_lens.tracing.particles import Particle, fly
+from tidal_lens.tracing.particles import Heat, Particle, fly
 from tidal_lens.tracing.seeds import seeds_on_line
 from tidal_lens.tracing.solids import frames
 from tidal_lens.tracing.streamlines import TraceSettings, trace_lines
@@ -79,7 +79,7 @@ def _lines() -> None:
     lines = trace_lines(flow, mesh, flow.fields["U"].values, seeds_on_line((0.5, 0.5, 0.5), (0.5, 1.5, 1.5), 3), TraceSettings("both"))
     lines.stencil.apply(flow.points[:, 0])
     frames(lines.points, lines.offsets)
-    fly(flow, mesh, (flow.fields["U"].values, np.ones(54), np.ones(54)), flow.points[:1], Particle(max_time=0.1))
+    fly(flow, mesh, (flow.fields["U"].values, *np.ones((4, 54))), flow.points[:1], Particle(max_time=0.1, heat=Heat()))
     pathlines(Steps(flow, (0.0, 1.0), 0, lambda step: Moment.of(float(step), mesh, flow.fields["U"].values)), flow.points[:1])
     lines_on(axis_slice(flow, 0, 0.5), np.ones((9, 3)), flow.points[:1])
 

@@ -1,18 +1,23 @@
 """Particles against closed forms and an integrator of a library."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 
 from making import cube_flow
+from tidal_lens.flow.case import Boundary
 from tidal_lens.sampling.mesh import mesh_of
-from tidal_lens.tracing.particles import Particle, fly
+from tidal_lens.study.kinds.fates import fate_tables
+from tidal_lens.tracing.particles import Heat, Particle, fly
 from tidal_lens.tracing.streamlines import End
 
 G = 9.80665
 MU, D, RHO = 1.8e-5, 5e-5, 1000.0
 TAU = RHO * D * D / (18 * MU)
+K, C = 0.026, 4186.0
 
 
 @pytest.fixture(scope="module")
@@ -119,3 +124,97 @@ def test_the_lightest_goes_with_the_flow_and_all_that_leaves_is_told():
     assert lines.points[-1, 0] == pytest.approx(1.0, abs=1e-3)
     assert lines.time[-1] == pytest.approx(0.9, abs=2e-3)
     assert lines.more["speed of the particle"][-1] == pytest.approx(1.0)
+
+
+def walled(velocity=lambda p: 0 * p, n=9):
+    """A cube with a wall at its bottom and an outlet else."""
+    flow = cube_flow(n, velocity=velocity)
+    faces = flow.outside.faces
+    floor = (flow.points[faces][:, :, 2] == 0.0).all(axis=1)
+    return replace(flow, boundaries=(Boundary("floor", "wall", flow.points, faces[floor], np.arange(flow.n_points)),
+                                     Boundary("out", "outflow", flow.points, faces[~floor], np.arange(flow.n_points))))
+
+
+def test_a_ball_that_falls_is_thrown_back_by_the_square_of_the_restitution():
+    """From h it comes up again to e² h, and its bounces last 2 e^n √(2 h/g): closed form without drag."""
+    h, e = 0.5, 0.8
+    ball = Particle("ballistic", ballistic=1e12, start=(0.3, 0, 0), max_time=1.4, walls="bounce", restitution=e, tolerance=1e-6)
+    lines = flown(walled(), [[0.2, 0.5, h]], ball, density=1.2)
+    z, t = lines.points[:, 2], lines.time
+    fall = np.sqrt(2 * h / G)
+    hits = t[1:-1][(z[1:-1] < z[:-2]) & (z[1:-1] <= z[2:])]
+    np.testing.assert_allclose(hits, fall * np.array([1.0, 1 + 2 * e, 1 + 2 * e + 2 * e * e]), atol=2e-4)
+    for n in (1, 2):
+        own = (t > hits[n - 1]) & (t < hits[n])
+        middle = 0.5 * (hits[n - 1] + hits[n])
+        np.testing.assert_allclose(z[own], e ** (2 * n) * h - 0.5 * G * (t[own] - middle) ** 2, atol=1e-3)
+    np.testing.assert_allclose(lines.points[:, 0], 0.2 + 0.3 * t, atol=1e-6)
+    assert lines.ends[0, 1] == End.TIME
+    assert (np.diff(t) > -1e-12).all()
+
+
+def test_walls_stop_pass_and_bring_to_rest():
+    ball = Particle("ballistic", ballistic=1e12, start=(0, 0, 0), max_time=5.0)
+    stops = flown(walled(), [[0.2, 0.5, 0.5]], ball, density=1.2)
+    assert stops.ends[0, 1] == End.WALL
+    assert stops.time[-1] == pytest.approx(np.sqrt(1.0 / G), abs=1e-3)
+    passes = flown(walled(), [[0.2, 0.5, 0.5]], replace(ball, walls="pass"), density=1.2)
+    assert passes.ends[0, 1] == End.LEFT
+    rests = flown(walled(), [[0.2, 0.5, 0.5]], replace(ball, walls="bounce", restitution=0.3), density=1.2)
+    assert rests.ends[0, 1] == End.WALL, "after some bounces it stays on the floor"
+    assert rests.points[-1, 2] == pytest.approx(0.0, abs=1e-3)
+    assert rests.time[-1] == pytest.approx(np.sqrt(1.0 / G) * (1 + 2 * (0.3 + 0.09 + 0.027)), rel=0.03)
+    table, counts = fate_tables(walled(), stops)
+    assert table.rows[0][1:3] == ("met a wall", "floor")
+    assert counts.rows == (("met a wall", "floor", 1.0, 1.0),)
+    assert fate_tables(walled(), passes)[1].rows[0][:2] == ("left the domain", "floor")
+
+
+def warmed(heat, max_time, *, speed=0.0, gas=400.0, diameter=2e-4, tolerance=1e-6):
+    """A ball held in a stream: heavy for its drag, at rest."""
+    flow = cube_flow(5, velocity=lambda p: 0 * p)
+    n = flow.n_points
+    fluid = np.tile([speed, 0.0, 0.0], (n, 1)), np.full(n, 1e-9 if speed == 0.0 else 1.2), np.full(n, MU), np.full(n, gas), np.full(n, K)
+    ball = Particle("stokes", diameter, RHO, gravity=(0, 0, 0), start=(0, 0, 0), max_time=max_time, tolerance=tolerance, heat=heat)
+    return fly(flow, mesh_of(flow), fluid, np.array([[0.5, 0.5, 0.5]]), ball)
+
+
+def test_a_ball_at_rest_takes_the_temperature_of_the_gas_exponentially():
+    """Conduction about a ball, Nu = 2: T = T_g + (T_0 − T_g) exp(−12 k t / (ρ c d²))."""
+    lines = warmed(Heat(C, 300.0), 0.3)
+    rate = 12 * K / (RHO * C * 4e-8)
+    np.testing.assert_allclose(lines.more["temperature of the particle"], 400.0 - 100.0 * np.exp(-rate * lines.time), rtol=1e-9)
+    assert np.ptp(lines.more["diameter of the particle"]) == 0.0
+
+
+def test_a_ball_in_a_stream_is_warmed_as_ranz_and_marshall_say():
+    """Nu = 2 + 0.6 Re^½ Pr^⅓ (Ranz & Marshall 1952), integrated with scipy while the ball is carried off by Stokes' drag."""
+    lines = warmed(Heat(C, 300.0, prandtl=0.7), 0.02, speed=5.0, tolerance=1e-5)
+    tau = RHO * 4e-8 / (18 * MU)
+
+    def law(t, temperature):
+        reynolds = 1.2 * 5.0 * np.exp(-t / tau) * 2e-4 / MU
+        return 6 * (2 + 0.6 * np.sqrt(reynolds) * 0.7 ** (1 / 3)) * K * (400.0 - temperature) / (RHO * C * 4e-8)
+
+    theirs = solve_ivp(law, (0, 0.02), [300.0], rtol=1e-10, dense_output=True).sol(lines.time)[0]
+    assert theirs[-1] > 303.0
+    np.testing.assert_allclose(lines.more["temperature of the particle"] - 300.0, theirs - 300.0, rtol=2e-3, atol=1e-3)
+
+
+def test_a_ball_that_boils_shrinks_by_the_square_of_its_diameter():
+    """At its boiling point all heat goes into mass: d² = d₀² − 8 k (T_g − T_b) t / (ρ L), the d² law; then it is gone."""
+    latent, d = 2e5, 2e-4
+    lines = warmed(Heat(C, 350.0, 350.0, latent), 5.0)
+    loss = 8 * K * 50.0 / (RHO * latent)
+    np.testing.assert_allclose(lines.more["diameter of the particle"] ** 2, d * d - loss * lines.time, atol=1e-6 * d * d)
+    assert lines.ends[0, 1] == End.GONE
+    assert lines.time[-1] == pytest.approx(d * d / loss, rel=0.02)
+    first = warmed(Heat(C, 300.0, 350.0, latent), 5.0)
+    reached = np.log(2.0) / (12 * K / (RHO * C * d * d))
+    shrinking = first.time > reached
+    np.testing.assert_allclose(first.more["diameter of the particle"][shrinking] ** 2, d * d - loss * (first.time[shrinking] - reached),
+                               atol=1e-6 * d * d)
+    assert first.more["temperature of the particle"].max() == 350.0
+    cold = warmed(Heat(C, 360.0, 350.0, latent), 0.3, gas=300.0)
+    assert cold.more["temperature of the particle"][-1] < 350.0, "in a cold gas it cools, and loses nothing"
+    assert np.ptp(cold.more["diameter of the particle"]) == 0.0

@@ -208,6 +208,9 @@ CATALOGUE: tuple[Definition, ...] = (
     Definition("total-temperature", "Total temperature", "T₀", "K", ENERGY,
                "temperature * (1 + (gamma - 1) / 2 * mach_number**2)",
                "T [1 + ½(γ−1) M²]", _NACA),
+    Definition("heat-conductivity", "Heat conductivity", "k", "W/(m K)", ENERGY,
+               "viscosity * gamma * gas_constant / ((gamma - 1) * prandtl_number)", "μ cp / Pr", _SCHLICHTING, "",
+               "Perfect gas; the Prandtl number is that of the reference state."),
     Definition("entropy-rise", "Entropy rise", "Δs", "J/(kg K)", ENERGY,
                "gas_constant / (gamma - 1) * log(pressure / free_stream_pressure * (free_stream_density /"
                " density)**gamma)",

@@ -108,6 +108,10 @@ class _Sight:
     token: Token
     others: Callable[[str], Made]
 
+    @property
+    def reference(self) -> ReferenceState:
+        return self.store.reference
+
     def values(self, name: str) -> NDArray[Any]:
         return self.store.values(name, self.token)
 

@@ -27,7 +27,7 @@ from tidal_lens.sampling.kernels import (
 )
 
 Array = Any
-LEFT, STILL, CLOSED, LENGTH, STEPS, OUTSIDE, TIME = 1, 2, 3, 4, 5, 6, 8
+LEFT, STILL, CLOSED, LENGTH, STEPS, OUTSIDE, TIME, GONE = 1, 2, 3, 4, 5, 6, 8, 10
 GHOST = 1.0  # how far beyond the border stages take the velocity of the last cell's map [cell widths]
 
 

@@ -35,6 +35,7 @@ class End(IntEnum):
     WALL = 7
     TIME = kernels.TIME
     LAST = 9
+    GONE = kernels.GONE
 
     @property
     def words(self) -> str:
@@ -42,7 +43,7 @@ class End(IntEnum):
         return {End.LEFT: "left the domain", End.STILL: "came to rest", End.CLOSED: "closed on itself",
                 End.LENGTH: "reached the length limit", End.STEPS: "reached the step limit",
                 End.OUTSIDE: "seed is outside", End.WALL: "met a wall", End.TIME: "reached the time limit",
-                End.LAST: "came to the end of the series"}[self]
+                End.LAST: "came to the end of the series", End.GONE: "lost its mass"}[self]
 
 
 @dataclass(frozen=True)

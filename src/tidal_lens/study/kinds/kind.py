@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.cutting.points import Points
 from tidal_lens.flow.case import Flow
+from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.geometry import Geometry
 from tidal_lens.study.looks import AnyLook
@@ -34,6 +35,10 @@ class See(Protocol):
     @property
     def flow(self) -> Flow:
         """The flow."""
+
+    @property
+    def reference(self) -> ReferenceState:
+        """The free stream; a shape that looks at it needs a quantity that rests on what it takes of it."""
 
     @property
     def token(self) -> Token:

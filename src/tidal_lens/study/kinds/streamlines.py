@@ -20,6 +20,7 @@ from tidal_lens.quantities.names import OWN
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import mesh_of, ready_mesh
 from tidal_lens.study.dressings import Marks
+from tidal_lens.study.kinds.fates import fate_tables
 from tidal_lens.study.kinds.first_values import best_name, round_to, rounded
 from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Shape, Sort, Tile, Vec
 from tidal_lens.study.kinds.seeds import (
@@ -40,7 +41,7 @@ from tidal_lens.study.value import LayerId, QuantityName, Value, Vector
 from tidal_lens.study.words import Words
 from tidal_lens.tracing import seeds as laid
 from tidal_lens.tracing.fill import fill
-from tidal_lens.tracing.particles import Law, Particle, fly
+from tidal_lens.tracing.particles import AtWalls, Heat, Law, Particle, fly
 from tidal_lens.tracing.streamlines import End, Lines, TraceSettings, trace_lines
 from tidal_lens.tracing.surface_lines import lines_on
 from tidal_lens.tracing.unsteady import Moment, Releases, Steps, pathlines, streaklines, timelines
@@ -55,6 +56,15 @@ _SPACED = 0.01  # of the flow's size: how near particles of a streakline or time
 _SHOWN = 200  # seeds drawn at most
 
 
+class HeatSetting(Value):
+    """Heat of particles: see :class:`tidal_lens.tracing.particles.Heat`; no mass is lost where ``boils`` is 0."""
+
+    capacity: Annotated[float, Field(gt=0.0, le=1e9)] = 4186.0
+    temperature: Annotated[float, Field(gt=0.0, le=1e6)] = 288.15
+    boils: Annotated[float, Field(ge=0.0, le=1e6)] = 0.0
+    latent: Annotated[float, Field(gt=0.0, le=1e12)] = 2.257e6
+
+
 class ParticleSetting(Value):
     """Particles with mass: see :class:`tidal_lens.tracing.particles.Particle`; they begin with the flow, or at a typed velocity."""
 
@@ -65,6 +75,15 @@ class ParticleSetting(Value):
     gravity: Vector = (0.0, 0.0, -9.80665)
     start: Literal["flow", "typed"] = "flow"
     velocity: Vector = (0.0, 0.0, 0.0)
+    walls: AtWalls = "stop"
+    restitution: Annotated[float, Field(ge=0.0, le=1.0)] = 0.8
+    heat: HeatSetting | None = None
+
+    def needs(self) -> tuple[str, ...]:
+        """What it feels of the gas."""
+        if self.law == "ballistic":
+            return "velocity", "density"
+        return "velocity", "density", "viscosity", *(("static-temperature", "heat-conductivity") if self.heat is not None else ())
 
 
 class StreamShape(Shape):
@@ -133,7 +152,7 @@ class StreamShape(Shape):
         """The vector, or what particles feel; what a fill goes by."""
         own: tuple[str, ...] = (self.of,)
         if self.particle is not None:
-            own = ("velocity", "density") if self.particle.law == "ballistic" else ("velocity", "density", "viscosity")
+            own = self.particle.needs()
         return tuple(dict.fromkeys([*own, *(part.quantity for part in self.seeds if isinstance(part, FillSeeds) and part.quantity)]))
 
     def _surface(self, see: See) -> Surface:
@@ -160,7 +179,8 @@ class StreamShape(Shape):
         lines = (self._through_time(see, seeds) if self.unsteady
                  else self._follower(see, surface, quick=self.quick, token=see.token)(seeds))
         _ = lines.census, lines.lengths  # worked out here, where nobody waits
-        return Made(lines, seeds, (_table(lines),))
+        fates = fate_tables(see.flow, lines) if self.particle is not None else ()
+        return Made(lines, seeds, (_table(lines), *fates))
 
     def _follower(self, see: See, surface: Surface | None, *, quick: bool, token: Token | None = None) -> Callable[[Vec], Lines]:
         """What follows lines from seeds."""
@@ -214,12 +234,16 @@ class StreamShape(Shape):
         return sizes if -1 not in sizes and sum(sizes) == total else [total]
 
     def _flying(self, see: See, own: ParticleSetting, *, quick: bool, token: Token | None) -> Callable[[Vec], Lines]:
-        density = see.values("density")
-        fluid = see.values("velocity"), density, see.values("viscosity") if own.law != "ballistic" else 0.0 * density
+        fluid = [see.values(name) for name in own.needs()]
+        if own.law == "ballistic":
+            fluid.append(0.0 * fluid[1])
+        said = own.heat if own.law != "ballistic" else None
+        heat = None if said is None else Heat(said.capacity, said.temperature, said.boils or np.inf, said.latent, see.reference.prandtl)
         particle = Particle(own.law, own.diameter, own.density, own.ballistic, own.gravity, None if own.start == "flow" else own.velocity,
-                            self.max_time or np.inf, self.max_length, self.max_steps, 1e-2 if quick else max(self.tolerance, 1e-6))
+                            self.max_time or np.inf, self.max_length, self.max_steps, 1e-2 if quick else max(self.tolerance, 1e-6),
+                            own.walls, own.restitution, heat)
         mesh = mesh_of(see.flow, see.token)
-        return lambda seeds: fly(see.flow, mesh, fluid, seeds, particle, token)
+        return lambda seeds: fly(see.flow, mesh, tuple(fluid), seeds, particle, token)
 
     def draft(self) -> Self:
         """With a coarse tolerance."""
