@@ -361,6 +361,52 @@ def test_particles_fall_run_and_change(window, tmp_path):
         window.act("undo")
 
 
+def test_particles_bounce_are_warmed_and_tell_where_they_went(window, tmp_path):
+    controls = begun(window, "add-particles")
+    card, own = window.document.chosen, controls.particle
+    scroll_to(window, own.diameter)
+    type_into(own.diameter, "2000")
+    click(own.start.button("typed"))
+    type_into(own.velocity[2], "-300")
+    settle(window)
+    stopped = lines(window)
+    assert (stopped.ends[:, 1] == End.WALL).any(), "they are shot at the body"
+    assert not own.restitution.isEnabled()
+    walls = {b.name for b in window.document.flow.boundaries if b.kind == "wall"}
+    rows = window.document.asking.results[card].made.tables[0].rows
+    assert {row[2] for row in rows if row[1] == End.WALL.words} == walls
+    assert next(iter(walls)) in controls.fate.text()
+    scroll_to(window, own.walls)
+    click(own.walls.button("bounce"))
+    settle(window)
+    thrown = lines(window)
+    hit = np.flatnonzero(stopped.ends[:, 1] == End.WALL)
+    assert not (thrown.ends[hit, 1] == End.WALL).all(), "thrown back, they go on"
+    one = int(hit[(thrown.ends[hit, 1] != End.WALL).argmax()])
+    at, was = (x.points[x.offsets[one]:x.offsets[one + 1]] for x in (thrown, stopped))
+    assert np.allclose(at[:len(was)], was, atol=1e-9), "until the wall the same"
+    assert len(at) > len(was)
+    scroll_to(window, own.heated)
+    click(own.heated, QPoint(8, 8))
+    settle(window)
+    assert shape(window).particle.heat.boils == 0.0
+    warm = lines(window).more["temperature of the particle"]
+    assert warm[lines(window).offsets[:-1]] == pytest.approx(288.15)
+    assert warm.max() > 288.2, "the gas before the nose is hot"
+    scroll_to(window, own.temperature)
+    type_into(own.temperature, "400")
+    settle(window)
+    assert lines(window).more["temperature of the particle"].max() == pytest.approx(400.0)
+    click(own.law.button("ballistic"))
+    settle(window)
+    assert not own.heated.isEnabled()
+    assert "temperature of the particle" not in lines(window).more
+    assert window.document.save(tmp_path / "a.tidal")
+    assert load_study(tmp_path / "a.tidal").layer(card) == window.document.study.layer(card)
+    while window.document.study.layer(card) is not None:
+        window.act("undo")
+
+
 def test_lines_go_through_the_steps_of_a_series(empty, tmp_path):
     """Its wind (1 + z, 0, 0.5) is steady, so that pathlines and streaklines are parabolas whose ends can be told."""
     path, _ = series(tmp_path, times=(0.0, 0.1, 0.3, 0.4))

@@ -21,7 +21,7 @@ def own_values(geometry: Geometry) -> Mapping[str, NDArray[Any]]:
         lines = np.repeat(np.arange(geometry.n_lines), np.diff(geometry.offsets))
         return {"time from the seed": geometry.time, "length from the seed": geometry.along,
                 "number of the line": geometry.seeds[lines] + 1.0,
-                "error of the line": geometry.error[lines], **geometry.more}
+                "error of the line": geometry.error[lines], "kind of its end": geometry.ends[lines, 1].astype(np.float64), **geometry.more}
     return geometry.scalars if isinstance(geometry, Points) else {}
 
 

@@ -92,6 +92,8 @@ class StreamControls(Coloured[StreamShape]):
         self.inside.setText(inside_text(lines))
         worst = float(lines.error.max()) if lines.n_lines else 0.0
         told = [f"{n} {words}" for words, n in lines.census]
+        for fates in result.unmasked.tables[1:]:  # of particles, with the boundaries that they came to
+            told = [f"{n:.0f} {end}" + (f" at {name}" if name else "") for end, name, n, _ in fates.rows]
         nothing = "" if lines.n_lines else "No line: all seeds are outside the flow."
         self.fate.setText("How the lines ended: " + "; ".join(told) + f".\nLargest error estimate {worst:.1e}. "
                           "Point at a line to read its own story." if told else nothing)

@@ -20,12 +20,12 @@ def fate_tables(flow: Flow, lines: Lines) -> tuple[Table, Table]:
     ends = [End(int(e)) for e in lines.ends[:, 1]]
     there = np.flatnonzero([e in _AT for e in ends])
     named = dict(zip(there.tolist(), boundaries_at(flow, lines.points[last[there]]), strict=True))
-    heads = ["particle", "end", "boundary", "x", "y", "z", "time", "length", *lines.more]
+    heads = ["seed", "end", "boundary", "x", "y", "z", "time", "length", "error estimate", *lines.more]
     rows: list[tuple[Cell, ...]] = []
     for n, (end, at) in enumerate(zip(ends, last.tolist(), strict=True)):
         place = (float(c) for c in lines.points[at])
         rows.append((float(lines.seeds[n] + 1), end.words, named.get(n, ""), *place, float(lines.time[at]), float(lines.lengths[n]),
-                     *(float(values[at]) for values in lines.more.values())))
+                     float(lines.error[n]), *(float(values[at]) for values in lines.more.values())))
     counted = Counter((end.words, named.get(n, "")) for n, end in enumerate(ends))
     many = max(len(ends), 1)
     return (Table("Where each particle went", tuple(heads), tuple(rows)),

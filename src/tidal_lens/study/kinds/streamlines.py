@@ -179,8 +179,7 @@ class StreamShape(Shape):
         lines = (self._through_time(see, seeds) if self.unsteady
                  else self._follower(see, surface, quick=self.quick, token=see.token)(seeds))
         _ = lines.census, lines.lengths  # worked out here, where nobody waits
-        fates = fate_tables(see.flow, lines) if self.particle is not None else ()
-        return Made(lines, seeds, (_table(lines), *fates))
+        return Made(lines, seeds, fate_tables(see.flow, lines) if self.particle is not None else (_table(lines),))
 
     def _follower(self, see: See, surface: Surface | None, *, quick: bool, token: Token | None = None) -> Callable[[Vec], Lines]:
         """What follows lines from seeds."""
