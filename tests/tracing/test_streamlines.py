@@ -1,3 +1,5 @@
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
@@ -211,3 +213,28 @@ def test_shapes_that_do_not_fit_are_refused():
     flow = cube_flow(4, velocity=abc)
     with pytest.raises(ValueError, match="does not fit"):
         trace_lines(flow, build_mesh(flow), np.zeros((3, 3)), np.zeros((1, 3)), TraceSettings())
+
+
+def test_doubtful_lines_are_told_dashed_and_followed_tighter():
+    """With another in the place of a line the rest stays as it was, and so do the values along them."""
+    flow = cube_flow(7, velocity=rotation)
+    mesh, velocity = mesh_of(flow), rotation(flow.points)
+    seeds = np.array([[0.8, 0.5, 0.5], [0.55, 0.5, 0.5], [2.0, 0.5, 0.5], [0.9, 0.5, 0.3]])
+    lines = trace_lines(flow, mesh, velocity, seeds, TraceSettings("forward", max_length=1.5, cell_tolerance=1e-5))
+    assert len(lines.doubtful) == 0
+    assert lines.dashed(0.1) is None
+    rough = replace(lines, error=np.array([0.0, 0.1, 0.0]))
+    assert rough.doubtful.tolist() == [1]
+    gaps = rough.dashed(0.1)
+    own = np.arange(rough.offsets[1], rough.offsets[2])
+    assert not np.delete(gaps, own).any()
+    assert gaps[own].tolist() == (np.floor(rough.along[own] / 0.1) % 2 == 1).tolist()
+    assert 0 < gaps[own].sum() < len(own)
+    finer = trace_lines(flow, mesh, velocity, seeds[[1]], TraceSettings("forward", max_length=1.5, cell_tolerance=1e-7))
+    joined = rough.with_lines(rough.doubtful, finer)
+    assert joined.seeds.tolist() == [0, 1, 3]
+    assert np.diff(joined.offsets)[1] == len(finer.points) != len(own)
+    assert np.array_equal(joined.points[joined.offsets[1]:joined.offsets[2]], finer.points)
+    assert np.array_equal(joined.points[joined.offsets[2]:], lines.points[lines.offsets[2]:])
+    assert joined.error[1] < 1e-5
+    np.testing.assert_allclose(joined.stencil.apply(flow.points[:, 0]), joined.points[:, 0], atol=1e-9)

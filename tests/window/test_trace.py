@@ -475,3 +475,32 @@ def test_steady_flow_has_no_lines_in_time(window):
     controls.reshape("In time", in_time="streaklines")
     settle(window)
     assert "single moment" in str(window.document.asking.failures[window.document.chosen])
+
+
+def test_doubtful_lines_are_dashed_and_followed_tighter(window):
+    controls = begun(window, "add-streamlines")
+    scroll_to(window, controls.tolerance)
+    assert not controls.tighter.isVisible()
+    type_into(controls.tolerance, "0.1")
+    controls.reshape("Greatest length", max_length=40.0)
+    settle(window)
+    rough = lines(window)
+    if len(rough.doubtful) == 0:
+        pytest.fail("no line is doubtful at the loosest tolerance")
+    item = next(i for i in window.view.scenery.scene(window.document.asking.table(), "#ffffff", "#000000").items
+                if i.id == window.document.chosen)
+    assert item.gaps is not None
+    assert item.gaps.any()
+    assert f"{len(rough.doubtful)} doubtful, dashed" in controls.fate.text()
+    scroll_to(window, controls.tighter)
+    click(controls.tighter)
+    settle(window)
+    assert shape(window).tighter == 1
+    finer = lines(window)
+    assert len(finer.doubtful) < len(rough.doubtful)
+    good = np.setdiff1d(np.arange(rough.n_lines), rough.doubtful)
+    for n in good[:3]:
+        assert np.array_equal(rough.points[rough.offsets[n]:rough.offsets[n + 1]], finer.points[finer.offsets[n]:finer.offsets[n + 1]])
+    window.act("undo")
+    settle(window)
+    assert len(lines(window).doubtful) == len(rough.doubtful)

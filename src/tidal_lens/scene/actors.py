@@ -122,7 +122,7 @@ def _poly_data(item: Item) -> Any:
     points.SetData(numpy_to_vtk(np.ascontiguousarray(item.points), deep=1))
     data.SetPoints(points)
     if isinstance(item, LinesItem):
-        data.SetLines(_cells(item.offsets, np.arange(int(item.offsets[-1]), dtype=np.int64)))
+        data.SetLines(_cells(*_runs(item)))
         return data
     faces = item.faces
     triangle = faces[:, 2] == faces[:, 3]
@@ -130,6 +130,19 @@ def _poly_data(item: Item) -> Any:
     keep[triangle, 3] = False
     data.SetPolys(_cells(np.concatenate([[0], np.cumsum(np.where(triangle, 3, 4))]), faces[keep]))
     return _with_normals(data) if item.shaded else data
+
+
+def _runs(item: LinesItem) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Where each piece of the lines begins, and its points one after another."""
+    rows = np.arange(int(item.offsets[-1]), dtype=np.int64)
+    if item.gaps is None:
+        return item.offsets, rows
+    drawn = ~item.gaps  # the way from a point to the next
+    drawn[item.offsets[1:] - 1] = False
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], drawn, [False]]).astype(np.int8)))
+    begins, sizes = edges[::2], edges[1::2] - edges[::2] + 1
+    offsets = np.concatenate([[0], np.cumsum(sizes)])
+    return offsets, np.repeat(begins - offsets[:-1], sizes) + np.arange(offsets[-1])
 
 
 def _ball_data(item: BallsItem) -> Any:

@@ -45,7 +45,10 @@ class SurfaceItem:
 
 @dataclass(frozen=True, eq=False)
 class LinesItem:
-    """Polylines to draw: points of all, and where each begins; ``lying`` ones lie on a surface and are drawn before it."""
+    """Polylines to draw: points of all, and where each begins; ``lying`` ones lie on a surface and are drawn before it.
+
+    ``gaps`` (n,) tells from which points the way to the next is left out.
+    """
 
     id: str
     points: Points
@@ -56,6 +59,7 @@ class LinesItem:
     width: float
     pickable: bool = True
     lying: bool = False
+    gaps: NDArray[np.bool_] | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -29,6 +29,7 @@ GROUNDS = {"paper": "#F6F2E9", "white": "#FFFFFF", "ink": "#0C1318"}  # that a s
 EDGES = {"paper": "#5B6770", "white": "#5B6770", "ink": "#9DABB3"}
 _MAPS = 64
 _USUAL, _LEAST, _OVER = 0.99, 0.08, 1.5  # of sizes: the share of balls below the greatest, and the least and greatest share of that
+_DASH = 0.01  # of the flow's size: dashes of doubtful lines
 _BALL = 500  # bytes that the faces of a ball take about
 
 
@@ -229,7 +230,9 @@ class Scenery:
             if solid is not None and solid.faces is not None and solid.owners is not None:
                 return SurfaceItem(layer.id, solid.points, solid.faces, None if values is None else values[solid.owners], colours,
                                    look.colour, 1.0, False, True)
-            return LinesItem(layer.id, geometry.points, geometry.offsets, values, colours, look.colour, look.width, lying=layer.shape.lying)
+            gaps = None if result.draft else geometry.dashed(size * _DASH)
+            return LinesItem(layer.id, geometry.points, geometry.offsets, values, colours, look.colour, look.width, lying=layer.shape.lying,
+                             gaps=gaps)
 
         item = self._keep(layer.id, (id(geometry.points), id(values), id(colours), look, id(streaks.vectors) if streaks else 0,
                                       id(result.sizes), id(solid.points) if solid is not None else 0), make)

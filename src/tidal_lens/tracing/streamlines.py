@@ -21,6 +21,7 @@ from tidal_lens.tracing.solids import lengths_from_seeds
 from tidal_lens.work import Token, read_only, run_chunks
 
 Direction = Literal["forward", "backward", "both"]
+DOUBT = 0.01  # of a line's length: an error estimate above that makes it doubtful
 
 
 class End(IntEnum):
@@ -138,6 +139,40 @@ class Lines:
         total = np.concatenate([[0.0], np.cumsum(steps)])
         first, last = self.offsets[:-1], self.offsets[1:] - 1
         return np.asarray(total[last] - total[first])
+
+    @cached_property
+    def doubtful(self) -> NDArray[np.int64]:
+        """Lines whose error estimate is more than a hundredth of their length."""
+        return np.flatnonzero(self.error > DOUBT * self.lengths)
+
+    def dashed(self, dash: float) -> NDArray[np.bool_] | None:
+        """Whether the way from each point (n,) to the next is left out, so that doubtful lines are dashed; None where none is."""
+        if len(self.doubtful) == 0:
+            return None
+        line = np.repeat(np.arange(self.n_lines), np.diff(self.offsets))
+        return np.asarray(np.isin(line, self.doubtful) & (np.floor(self.along / dash).astype(np.int64) % 2 == 1))
+
+    def with_lines(self, which: NDArray[np.int64], others: Lines) -> Lines:
+        """With other lines (k) from the same seeds in the place of some of its own (k); both have the same values of their own."""
+        sizes, own = np.diff(self.offsets), np.ones(self.n_lines, bool)
+        own[which] = False
+        at = {int(line): n for n, line in enumerate(which)}
+        shift = len(self.points)
+        rows = np.concatenate([np.arange(self.offsets[n], self.offsets[n + 1]) if own[n] else
+                               shift + np.arange(others.offsets[at[n]], others.offsets[at[n] + 1]) for n in range(self.n_lines)])
+        sizes[which] = np.diff(others.offsets)
+
+        def both(name: str) -> NDArray[Any]:
+            return np.asarray(np.concatenate([getattr(self, name), getattr(others, name)])[rows])
+
+        def placed() -> Stencil:
+            return self.stencil.extended(others.stencil).take(rows)
+
+        ends, error = self.ends.copy(), self.error.copy()
+        ends[which], error[which] = others.ends, others.error
+        more = {name: np.concatenate([values, others.more[name]])[rows] for name, values in self.more.items()}
+        return Lines(both("points"), np.concatenate([[0], np.cumsum(sizes)]), both("time"), placed, self.seeds, ends, error, self.n_seeds,
+                     more, self.inside)
 
     @cached_property
     def along(self) -> NDArray[np.float64]:

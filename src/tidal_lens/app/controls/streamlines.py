@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QPushButton, QWidget
 
 from tidal_lens.app.card_chooser import CardChooser
 from tidal_lens.app.controls.arrows import VELOCITY
@@ -69,6 +69,11 @@ class StreamControls(Coloured[StreamShape]):
         self.body.addWidget(rule())
         self.fate = label("", "soft")
         self.body.addWidget(self.fate)
+        self.tighter = QPushButton("Follow doubtful lines tighter")
+        self.tighter.setToolTip("Follow those again, with a tenth of the tolerance, whose error estimate is more than a hundredth of their "
+                                "length")
+        self.tighter.clicked.connect(self._tighten)
+        self.body.addWidget(self.tighter)
         document.result_changed.connect(self._tell_fate)
 
     def _bind(self, follow: str) -> None:
@@ -78,6 +83,11 @@ class StreamControls(Coloured[StreamShape]):
         cards = self.document.study.subjects_for(layer, ("surface",))
         card = shape.on_card or (cards[-1].id if cards else "")
         self.reshape("Where lines go", follow=follow, on_card=card if follow == "card" else "")
+
+    def _tighten(self) -> None:
+        shape = self.shape()
+        if shape is not None and shape.may_be_tighter:
+            self.reshape("Tighter", tighter=shape.tighter + 1)
 
     def _tell_fate(self, layer_id: str) -> None:
         layer = self.layer()
@@ -94,6 +104,10 @@ class StreamControls(Coloured[StreamShape]):
         told = [f"{n} {words}" for words, n in lines.census]
         for fates in result.unmasked.tables[1:]:  # of particles, with the boundaries that they came to
             told = [f"{n:.0f} {end}" + (f" at {name}" if name else "") for end, name, n, _ in fates.rows]
+        doubtful, shape = len(lines.doubtful), self.shape()
+        self.tighter.setVisible(doubtful > 0 and shape is not None and shape.may_be_tighter)
+        if doubtful:
+            told.append(f"{doubtful} doubtful, dashed")
         nothing = "" if lines.n_lines else "No line: all seeds are outside the flow."
         self.fate.setText("How the lines ended: " + "; ".join(told) + f".\nLargest error estimate {worst:.1e}. "
                           "Point at a line to read its own story." if told else nothing)

@@ -49,6 +49,7 @@ from tidal_lens.work import Token
 
 _TRIED = 201  # places looked at along a first line
 _SHARES = (1.0, 0.8, 0.6, 0.5, 0.4, 0.3, 0.2, 0.1)  # of a first size, until all of it is inside
+MOST_TIGHTER = 4
 _SHEAR, _OIL = "wall-shear", 700  # how many lines an oil film is of at first
 _LISTED = 10_000  # seeds that may be listed
 _RELEASES, _ROWS = 60, 8  # of a streakline, and rows of timelines, where nothing is said
@@ -103,6 +104,8 @@ class StreamShape(Shape):
         Lines of the moment on the table, or pathlines, streaklines or timelines through the steps of a series; these go through space.
     every
         From one release of particles to the next, for streaklines and timelines; chosen for the series where it is 0.
+    tighter
+        How many times lines that are doubtful are followed again, each time with a tenth of the tolerance.
     direction, max_length, max_time, max_steps, tolerance
         As of :class:`tidal_lens.tracing.streamlines.TraceSettings`; no limit of time where it is 0.
     """
@@ -121,6 +124,7 @@ class StreamShape(Shape):
     max_time: Annotated[float, Field(ge=0.0, le=1e12)] = 0.0
     max_steps: Annotated[int, Field(ge=10, le=100_000)] = 4000
     tolerance: Annotated[float, Field(ge=1e-8, le=0.1)] = 1e-4
+    tighter: Annotated[int, Field(ge=0, le=MOST_TIGHTER)] = 0
     quick: Annotated[bool, Field(exclude=True)] = False
 
     @model_validator(mode="before")
@@ -178,8 +182,24 @@ class StreamShape(Shape):
                 seeds = np.concatenate([seeds, fill(places, spacing, more, taken, part.count, see.token)])
         lines = (self._through_time(see, seeds) if self.unsteady
                  else self._follower(see, surface, quick=self.quick, token=see.token)(seeds))
-        _ = lines.census, lines.lengths  # worked out here, where nobody waits
+        lines = self._tightened(see, lines, seeds)
+        _ = lines.census, lines.lengths, lines.doubtful  # worked out here, where nobody waits
         return Made(lines, seeds, fate_tables(see.flow, lines) if self.particle is not None else (_table(lines),))
+
+    @property
+    def may_be_tighter(self) -> bool:
+        """Whether doubtful ones among its lines can be followed more exactly than the rest."""
+        return not (self.unsteady or self.lying or self.particle is not None) and self.tighter < MOST_TIGHTER
+
+    def _tightened(self, see: See, lines: Lines, seeds: Vec) -> Lines:
+        for times in range(1, self.tighter + 1):
+            which = lines.doubtful
+            if self.quick or self.unsteady or self.lying or self.particle is not None or len(which) == 0:
+                break
+            finer = self.model_copy(update={"tolerance": self.tolerance * 0.1**times, "max_steps": min(self.max_steps * 4, 100_000)})
+            again = finer._follower(see, None, quick=False, token=see.token)(seeds[lines.seeds[which]])
+            lines = lines.with_lines(which[again.seeds], again)
+        return lines
 
     def _follower(self, see: See, surface: Surface | None, *, quick: bool, token: Token | None = None) -> Callable[[Vec], Lines]:
         """What follows lines from seeds."""
