@@ -99,7 +99,30 @@ def test_coordinates_of_the_seed_line_are_typed_in_the_view(window):
     settle(window)
 
 
-def test_a_seed_line_snaps_to_nodes(window):
+def test_a_seed_line_snaps_to_a_card_and_its_points(window):
+    """Onto the slice at y = 0: one of its points if one is within 12 pixels, else where it is seen there."""
+    window.act("add-streamlines")
+    settle(window)
+    card = next(x for x in window.document.study.layers if x.kind == "slice")
+    surface = window.document.asking.results[card.id].geometry
+    camera, view = window.view.shown_camera, window.view
+    pixels, _ = camera.project(surface.points, view.width(), view.height())
+    inside = (pixels > 150).all(axis=1) & (pixels[:, 0] < view.width() - 300) & (pixels[:, 1] < view.height() - 150)
+    target = next(QPointF(*pixels[n]) for n in np.flatnonzero(inside)[::97]
+                  if (seen := view.point_at(QPointF(*pixels[n]))) is not None and abs(seen[1]) < 1e-3)
+    bead = view.handles.bead_at("end")
+    drag(view, bead, target, Qt.KeyboardModifier.ControlModifier)
+    end = np.array(chosen(window).shape.seeds[0].end)
+    assert abs(end[1]) < 1e-3, "it lies on the slice"
+    assert np.abs(surface.points - end).max(axis=1).min() < 1e-9, "at one of its points"
+    window.act("undo")
+    settle(window)
+
+
+def test_a_seed_line_snaps_to_nodes_where_no_card_is(window):
+    for card in window.document.study.layers:
+        window.document.choose(card.id)
+        window.act("remove")
     window.act("add-streamlines")
     settle(window)
     bead = window.view.handles.bead_at("end")

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import halo_text, near
+from tidal_lens.app.overlays.snapping import snapped
 from tidal_lens.app.stage import Stage
 from tidal_lens.study.kinds.kind import Handle, Handles
 from tidal_lens.study.model import Layer
@@ -156,7 +157,10 @@ class HandlesOverlay:
         if modifiers & _FINE:
             move *= 0.1
         to = self._place(handle) + (self._free(handle, move) if handle.rail is None else self._along(handle, handle.rail, move))
-        shape = start.shape.moved(handle.id, to, flow, snap=bool(modifiers & _SNAP))
+        snap = bool(modifiers & _SNAP)
+        caught = snapped(self._view, at, to, start.id) if snap and isinstance(handle.value, tuple) else None
+        shape = (start.shape.typed(handle.id, tuple(float(c) for c in caught)) if caught is not None
+                 else start.shape.moved(handle.id, to, flow, snap=snap))
         document.edit_layer(layer.with_(shape=shape), f"Move {began.what}", f"handle {layer.id} {self._held}")
 
     def _free(self, handle: Handle, move: QPointF) -> Vec:
@@ -212,5 +216,5 @@ class HandlesOverlay:
     def hint(self, at: QPointF) -> str:
         handles = self._handles(self._layer())
         if handles is not None and self._find(at):
-            return f"Drag to move the {handles.what}; Shift finely, Ctrl snaps to nodes; double-click its number to type"
+            return f"Drag to move the {handles.what}; Shift finely, Ctrl snaps to points, cards and nodes; double-click its number to type"
         return "Double-click to type" if any(box.contains(at) for box in self._labels.values()) else ""

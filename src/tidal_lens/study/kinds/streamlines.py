@@ -53,6 +53,7 @@ MOST_TIGHTER = 4
 _SHEAR, _OIL = "wall-shear", 700  # how many lines an oil film is of at first
 _LISTED = 10_000  # seeds that may be listed
 _RELEASES, _ROWS = 60, 8  # of a streakline, and rows of timelines, where nothing is said
+_THIN = 0.02  # of the flow's size: so thick at most is a planar one
 _SPACED = 0.01  # of the flow's size: how near particles of a streakline or timeline are to each other
 _SHOWN = 200  # seeds drawn at most
 
@@ -328,6 +329,9 @@ class StreamShape(Shape):
     def moved(self, handle: str, to: Vec, flow: Flow, *, snap: bool) -> Self:
         """A bead of one of the sets there."""
         target = flow.points[((flow.points - to) ** 2).sum(axis=1).argmin()] if snap else np.array(rounded(to, 0.0005 * flow.size))
+        low, high = flow.bounds
+        thin = high - low < _THIN * flow.size  # a planar flow: by no accident does a seed drift off it
+        target = np.where(thin, np.clip(target, low, high), target)
         return self._with_set(handle, lambda part, name: part.moved(name, target, flow))
 
     def typed(self, handle: str, value: Any) -> Self:
