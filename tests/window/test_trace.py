@@ -504,3 +504,22 @@ def test_doubtful_lines_are_dashed_and_followed_tighter(window):
     window.act("undo")
     settle(window)
     assert len(lines(window).doubtful) == len(rough.doubtful)
+
+
+def test_places_are_typed_in_lengths_of_the_body(window):
+    controls = begun(window, "add-streamlines")
+    length = window.document.flow.length
+    low, high = window.document.flow.body or window.document.flow.bounds
+    assert length == pytest.approx((high - low).max())
+    field = controls.seeds.fields["start"][0]
+    scroll_to(window, field)
+    type_into(field, "−0.25 L")
+    settle(window)
+    assert shape(window).seeds[0].start[0] == pytest.approx(-0.25 * length)
+    type_into(controls.seeds.fields["start"][1], "0,1l")
+    settle(window)
+    assert shape(window).seeds[0].start[1] == pytest.approx(0.1 * length)
+    before = shape(window)
+    type_into(controls.seeds.fields["count"][0], "3 L")
+    settle(window)
+    assert shape(window) == before, "a count is no length"

@@ -36,15 +36,24 @@ def telling_digits(values: Sequence[float], at: int, least: int = 4, most: int =
     return next((d for d in range(least, most) if all(number_text(v, d) != number_text(values[at], d) for v in near)), most)
 
 
-def parse_number(text: str) -> float:
+def parse_number(text: str, length: float | None = None) -> float:
     """The number in a text; accepts a decimal comma and the true minus sign.
+
+    Parameters
+    ----------
+    text : str
+        What was typed.
+    length : float, optional
+        What ``L`` stands for after a number: -8 L.
 
     Raises
     ------
     ValueError
         It is no finite number.
     """
-    value = float(text.strip().replace("−", "-").replace(",", ".").replace(" ", ""))
+    plain = text.strip().replace("−", "-").replace(",", ".").replace(" ", "")
+    lengths = length is not None and plain.upper().endswith("L")
+    value = float(plain[:-1] if lengths else plain) * (length if lengths and length is not None else 1.0)
     if not math.isfinite(value):
         raise ValueError(text)
     return value
@@ -69,6 +78,7 @@ class NumberField(QLineEdit):
         self.setMinimumWidth(44)
         self.step, self.low, self.high = step, low, high
         self.whole = False
+        self.length: Callable[[], float | None] = lambda: None  # what L stands for after a number
         self._tip = self.toolTip()
         self._value = 0.0
         self.editingFinished.connect(self._finish)
@@ -111,7 +121,7 @@ class NumberField(QLineEdit):
         if not self.isModified():
             return
         try:
-            value = parse_number(self.text())
+            value = parse_number(self.text(), self.length())
         except ValueError:
             self._mark(False)
             return

@@ -41,7 +41,7 @@ class Stage(QWidget):
         self.document = document
         self.image: QImage | None = None
         self.shown_camera: Camera | None = None
-        self.typing = TypingHere(self, self.pointed.emit)
+        self.typing = TypingHere(self, self.pointed.emit, lambda: document.flow.length if document.flow is not None else None)
         self.depths: NDArray[np.floating] | None = None
 
     def light(self, name: str, value: float) -> None:

@@ -21,10 +21,12 @@ class TypingHere:
         Where it opens.
     tell : callable
         Hears of what cannot be used.
+    length : callable
+        What ``L`` after a number stands for; None where it stands for nothing.
     """
 
-    def __init__(self, view: QWidget, tell: Callable[[str], object]) -> None:
-        self._view, self._tell = view, tell
+    def __init__(self, view: QWidget, tell: Callable[[str], object], length: Callable[[], float | None] = lambda: None) -> None:
+        self._view, self._tell, self._length = view, tell, length
         self.editor: QLineEdit | None = None
 
     def ask_number(self, place: QRectF, value: float, take: Callable[[float], Any]) -> None:
@@ -32,10 +34,11 @@ class TypingHere:
         self._ask(place, number_text(value, 7), lambda text: take(parse_number(text)))
 
     def ask_point(self, place: QRectF, value: tuple[float, float, float], take: Callable[[tuple[float, float, float]], Any]) -> None:
-        """Let the user type three coordinates in the view."""
+        """Let the user type three coordinates in the view; ``L`` after one is the flow's own length."""
+        length = self._length()
 
         def read(text: str) -> None:
-            parts = [parse_number(t) for t in text.replace(";", ",").split(",")]
+            parts = [parse_number(t, length) for t in text.replace(";", ",").split(",")]
             if len(parts) != 3:
                 raise ValueError(text)
             take((parts[0], parts[1], parts[2]))

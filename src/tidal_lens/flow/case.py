@@ -185,6 +185,12 @@ class Flow:
         return (low, high) if bool(np.all(high - low < 0.7 * (outer_high - outer_low))) else None
 
     @cached_property
+    def length(self) -> float:
+        """Length of the body, or of the flow where there is none: its longest side."""
+        low, high = self.body or self.bounds
+        return float((high - low).max())
+
+    @cached_property
     def stage(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """What is worth seeing first: a body and its surroundings, or the whole flow."""
         low, high = self.bounds

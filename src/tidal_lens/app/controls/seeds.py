@@ -32,6 +32,8 @@ _TIPS = {"inner": "Where a ring begins, as a share of the radius: 0 is a disc, 1
 _LIMITS: dict[str, tuple[float, float]] = {"count": (1, 10_000), "inner": (0.0, 1.0), "rear": (1e-3, 1.0),
                                            "every": (1, 1e6), "width": (1e-12, 1e12),
                                            "height": (1e-12, 1e12), "radius": (1e-12, 1e12), "spacing": (0.0, 1e12)}
+_IN_L = "; 2 L is twice the body's length"
+_LENGTHS = {"start", "end", "centre", "width", "height", "radius", "off", "spacing"}
 _WHOLE = {"count", "every", "first", "last"}
 
 
@@ -100,10 +102,13 @@ class SeedsControls(QWidget):
 
     def _number_row(self, name: str, count: int) -> None:
         axes = [""] if count == 1 else list("ijk" if name in ("first", "last") else "xyz")
-        fields = [NumberField(f"{name.capitalize()} {axis}".strip(), _TIPS.get(name, f"{_WORDS[name]} {axis}".strip()), 1,
+        more = _IN_L if name in _LENGTHS else ""
+        fields = [NumberField(f"{name.capitalize()} {axis}".strip(), _TIPS.get(name, f"{_WORDS[name]} {axis}".strip()) + more, 1,
                               *_LIMITS.get(name, ())) for axis in axes]
         for at, field in enumerate(fields):
             field.whole = name in _WHOLE
+            if name in _LENGTHS:
+                field.length = lambda: self._document.flow.length if self._document.flow is not None else None
             field.edited.connect(partial(self._typed, name, at))
         self.fields[name] = fields
         self._rows[name] = _held(row(_WORDS[name], *fields, stretch=1 if count == 1 else None))
