@@ -12,6 +12,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.flow.extent import extent
 from tidal_lens.flow.grid import Grid, StructuredGrid
 from tidal_lens.flow.outside import Outside, outside_of
 from tidal_lens.flow.reference import ReferenceState
@@ -180,7 +181,7 @@ class Flow:
         if not walls:
             return None
         points = np.concatenate(walls)
-        low, high = points.min(axis=0), points.max(axis=0)
+        low, high = extent(points)
         outer_low, outer_high = self.bounds
         return (low, high) if bool(np.all(high - low < 0.7 * (outer_high - outer_low))) else None
 
@@ -203,7 +204,7 @@ class Flow:
     @cached_property
     def bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Least and greatest coordinates."""
-        return self.points.min(axis=0), self.points.max(axis=0)
+        return extent(self.points)
 
     @cached_property
     def size(self) -> float:

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.flow.extent import extent
 from tidal_lens.flow.faces import face_keys, outer_faces
 from tidal_lens.flow.grid import Grid, StructuredGrid
 from tidal_lens.work import checkpoint
@@ -105,7 +106,7 @@ def find_seams(points: NDArray[np.float64], grids: list[tuple[int, Grid]]) -> Se
     for first, grid in grids:
         used[first + outer_faces(grid)] = True
     outer = np.flatnonzero(used)
-    size = float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
+    size = float(np.linalg.norm(np.subtract(*extent(points))))
     checkpoint()
     # Most coincide to the last bit: one of them stands for all where near ones are looked for.
     _, leader, group = np.unique(point_keys(points[outer]), return_index=True, return_inverse=True)

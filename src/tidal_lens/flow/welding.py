@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.flow import welding_kernels
+from tidal_lens.flow.extent import extent
 from tidal_lens.flow.faces import face_keys, face_neighbours, of_polygons, outer_faces
 from tidal_lens.flow.grid import HEX_FACES, OWN_CORNERS, UnstructuredGrid
 from tidal_lens.flow.seams import any_near
@@ -327,7 +328,7 @@ def nodes_at(points: NDArray[np.float64], places: NDArray[np.float64], among: ND
     from scipy.spatial import cKDTree  # loaded when first needed, not before the window is up
 
     low, high = places.min(axis=0, initial=np.inf), places.max(axis=0, initial=-np.inf)
-    size = float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
+    size = float(np.linalg.norm(np.subtract(*extent(points))))
     room = _ROUNDING * size
     close = among[((points[among] >= low - room) & (points[among] <= high + room)).all(axis=1)].astype(np.int64)
     if len(close) == 0:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.flow.case import Field
+from tidal_lens.flow.extent import extent
 from tidal_lens.formats.content import Solid
 from tidal_lens.formats.reading import takes_layers_as_plane
 
@@ -31,7 +32,7 @@ def as_plane(solids: list[Solid]) -> list[Solid]:
             continue
         height = points @ normal
         low, high = float(height.min()), float(height.max())
-        room = _FLAT * float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
+        room = _FLAT * float(np.linalg.norm(np.subtract(*extent(points))))
         above = height > 0.5 * (low + high)
         if high - low > room and bool((np.abs(height - np.where(above, high, low)) <= room).all()) and all(
                 _alike(s, normal, 0.5 * (low + high)) for s in solids):
@@ -60,7 +61,7 @@ def _alike(solid: Solid, normal: NDArray[np.float64], middle: float) -> bool:
     if 2 * int(above.sum()) != len(above):
         return False
     flat = solid.points - np.outer(solid.points @ normal, normal)
-    room = _FLAT * float(np.linalg.norm(solid.points.max(axis=0) - solid.points.min(axis=0)))
+    room = _FLAT * float(np.linalg.norm(np.subtract(*extent(solid.points))))
     lower, upper = np.flatnonzero(~above), np.flatnonzero(above)
     distance, at = cKDTree(flat[upper]).query(flat[lower], workers=2)
     if float(np.max(distance, initial=0.0)) > 2.0 * room:

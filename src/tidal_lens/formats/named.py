@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.flow.boundaries import Motion, boundary_of_faces, kind_from_name, members
 from tidal_lens.flow.case import Block, Boundary
+from tidal_lens.flow.extent import extent
 from tidal_lens.flow.faces import face_keys, outer_faces, outer_owners, outward_areas
 from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.flow.outside import Outside, outside_of
@@ -106,7 +107,7 @@ def _named(sheets: _Named, points: NDArray[np.float64], outer: NDArray[np.int64]
 
     found: list[Boundary] = []
     tree = cKDTree(points[outer])
-    near = 1e-6 * float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
+    near = 1e-6 * float(np.linalg.norm(np.subtract(*extent(points))))
     for name in dict.fromkeys(n for n, _ in sheets):
         own = [s for n, s in sheets if n == name]
         starts = np.cumsum([0] + [len(s.points) for s in own])

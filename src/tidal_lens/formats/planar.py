@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import BoundaryKind, Field
+from tidal_lens.flow.extent import extent
 from tidal_lens.flow.grid import COLLAPSE, HEXAHEDRON, WEDGE, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.roles import missing_component
 from tidal_lens.formats.content import Sheet, Solid
@@ -57,7 +58,7 @@ def _upright(ends: NDArray[np.float64], kind: BoundaryKind | None, normal: NDArr
 
 def _plane_of(points: NDArray[np.float64]) -> tuple[NDArray[np.float64], float] | None:
     """Normal of the plane in which points lie, and the depth that their layer gets."""
-    low, high = points.min(axis=0), points.max(axis=0)
+    low, high = extent(points)
     size = float(np.linalg.norm(high - low))
     thin = np.flatnonzero(high - low <= _FLAT * size)
     if size <= 0.0 or len(thin) > 1:

@@ -479,19 +479,30 @@ def gather(values: Array, ids: Array, weights: Array, out: Array, begin: int, en
 @kernel
 def leaf_boxes(m: Array, block: int, boxes: Array, begin: int, end: int) -> None:
     """Boxes of the tree's lowest level: eight cells of the order each."""
-    ids = np.empty(8, np.int64)
-    b = m[1][block]
+    points, rows, order = m[0], m[2], m[3]
+    structured, first, ni, nj = m[1][block, 0] == 1, m[1][block, 1], m[1][block, 2], m[1][block, 3]
+    many, base, place = m[1][block, 6], m[1][block, 7], m[1][block, 9]
+    ci, cj, layer = ni - 1, nj - 1, ni * nj
     for leaf in range(begin, end):
-        for d in range(3):
-            boxes[leaf, d] = np.inf
-            boxes[leaf, 3 + d] = -np.inf
-        for entry in range(leaf * 8, min(leaf * 8 + 8, b[6])):
-            cell_nodes(m[1], m[2], block, m[3][b[9] + entry], ids)
+        x0 = y0 = z0 = np.inf
+        x1 = y1 = z1 = -np.inf
+        for entry in range(leaf * 8, min(leaf * 8 + 8, many)):
+            n = np.int64(order[np.uintp(place + entry)])
+            if structured:
+                k = n // (ci * cj)
+                j = (n - k * ci * cj) // ci
+                n = first + n - (k * cj + j) * ci + ni * (j + nj * k)
             for c in range(8):
-                for d in range(3):
-                    x = m[0][ids[c], d]
-                    boxes[leaf, d] = min(boxes[leaf, d], x)
-                    boxes[leaf, 3 + d] = max(boxes[leaf, 3 + d], x)
+                if structured:
+                    node = n + (c & 1) + ni * (c >> 1 & 1) + layer * (c >> 2)
+                else:
+                    node = np.int64(rows[np.uintp(base + n), np.uintp(c)]) + first
+                at = np.uintp(node)
+                x, y, z = points[at, 0], points[at, 1], points[at, 2]
+                x0, y0, z0 = x if x < x0 else x0, y if y < y0 else y0, z if z < z0 else z0
+                x1, y1, z1 = x if x > x1 else x1, y if y > y1 else y1, z if z > z1 else z1
+        boxes[leaf, 0], boxes[leaf, 1], boxes[leaf, 2] = x0, y0, z0
+        boxes[leaf, 3], boxes[leaf, 4], boxes[leaf, 5] = x1, y1, z1
 
 
 @kernel
