@@ -18,7 +18,7 @@ from tidal_lens.flow.case import Block, Flow
 from tidal_lens.flow.faces import face_neighbours, hand, outer_faces, outward_areas
 from tidal_lens.flow.grid import HEX_FACES, StructuredGrid
 from tidal_lens.sampling.mesh import Stencil
-from tidal_lens.work import Token, read_only, run_chunks
+from tidal_lens.work import Token, in_turn, read_only, run_chunks
 
 Vec = NDArray[np.float64]
 _CHUNK = 32768
@@ -58,12 +58,17 @@ def region_skin(flow: Flow, limits: Sequence[Limit], token: Token | None = None,
     Values are linear along the edges of cells. With one condition it is closed; where several meet within cells that are no tetrahedra, to
     the accuracy of the cells.
     """
-    parts = [_clipped(outside_surface(flow) if blocks is None else blocks_surface(flow, blocks), limits, token)]
-    for limit in limits:
+    def part(number: int) -> Surface:
+        if number == len(limits):
+            return _clipped(outside_surface(flow) if blocks is None else blocks_surface(flow, blocks), limits, token)
+        limit = limits[number]
         surface = isosurface(flow, limit.values, limit.level, token, blocks)
         if limit.above:  # it looks to where values are greater
             surface = Surface(surface.points, turned(surface.faces), surface.stencil)
-        parts.append(_clipped(surface, [other for other in limits if other is not limit], token))
+        return _clipped(surface, [other for other in limits if other is not limit], token)
+
+    # Side by side: what one of them does in a single thread, another's cells are cut beside.
+    parts = list(in_turn(part, len(limits) + 1))
     return join(parts)
 
 
