@@ -267,17 +267,19 @@ def vtk_lines(data: Any, seeds: np.ndarray[Any, Any]) -> Any:
 
 def tracing(n: int, rounds: int, through: Callable[..., Any], kind: str, count: int = 1000) -> list[Row]:
     rows = []
-    points = warped(n)
-    u = through(points)
     seeds = seeds_for(count)
     curves = reference_curves(through, seeds[:40])
     settings = TraceSettings("forward", LENGTH, tolerance=TOLERANCE)
-    for name, grid, wanted in ((f"{count} {kind} lines: curvilinear", StructuredGrid((n, n, n)), "6x"),
-                               (f"{count} {kind} lines: hexahedra", hexahedra(n), "4x")):
+    half = n // 2  # six tetrahedra a cube: as many cells as there are hexahedra
+    for what, m, grid, wanted, at_first in (("curvilinear", n, StructuredGrid((n, n, n)), "10x", "5x"),
+                                            ("hexahedra", n, hexahedra(n), "9x", "4x"),
+                                            ("tetrahedra", half, tetrahedra(half), "15x", "6x")):
+        name, points = f"{count} {kind} lines: {what}", warped(m)
+        u = through(points)
         flow = Flow("bench", Path("bench"), points, (Block("b", grid, 0, 0),), {})
-        data = vtk_data(n, points, u, grid)
+        data = vtk_data(m, points, u, grid)
 
-        def cold(flow: Flow = flow) -> Lines:
+        def cold(flow: Flow = flow, u: Any = u) -> Lines:
             return trace_lines(flow, build_mesh(flow), u, seeds, settings)
 
         began = time.perf_counter()
@@ -287,7 +289,7 @@ def tracing(n: int, rounds: int, through: Callable[..., Any], kind: str, count: 
         vtk_lines(data, seeds)
         their_cold = time.perf_counter() - began
         mesh: Mesh = build_mesh(flow)
-        found = in_turn({"ours": lambda flow=flow, mesh=mesh: trace_lines(flow, mesh, u, seeds, settings),
+        found = in_turn({"ours": lambda flow=flow, mesh=mesh, u=u: trace_lines(flow, mesh, u, seeds, settings),
                       "theirs": lambda data=data: vtk_lines(data, seeds)}, rounds)
         lines: Lines = found["ours"].answer
         ours = max(off_curve(lines.points[lines.offsets[k]:lines.offsets[k + 1]], curves[k]) for k in range(len(curves)))
@@ -302,8 +304,9 @@ def tracing(n: int, rounds: int, through: Callable[..., Any], kind: str, count: 
                                                         for a, b in pairwise(starts)))
         print(f"   {name}: total length {total[0]:.0f} and {total[1]:.0f}, points {len(lines.points):,} and {len(their_points):,}")
         mine, other = found["ours"], found["theirs"]
-        rows.append(Row(name, "warm", mine.best, other.best, mine.ratio(other), ours, theirs, wanted))
-        rows.append(Row(name, "cold", our_cold, their_cold, their_cold / our_cold, ours, theirs, "—"))
+        short = kind == "short"
+        rows.append(Row(name, "warm", mine.best, other.best, mine.ratio(other), ours, theirs, "5x" if short else wanted))
+        rows.append(Row(name, "cold", our_cold, their_cold, their_cold / our_cold, ours, theirs, "1x" if short else at_first))
     return rows
 
 

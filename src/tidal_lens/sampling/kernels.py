@@ -122,9 +122,89 @@ def load(points: Array, blocks: Array, cells: Array, vel: Array, st: Array, ids:
         st[5] = 0
     else:
         st[5] = cells[np.uintp(blocks[block, 7] + cell), 14]
+    if st[5] == 2:
+        _tetra_coefficients(points, ids, cx)
+        _tetra_coefficients(vel, ids, cv)
+        return
     i0, i1, i2, i3, i4, i5, i6, i7 = ids[0], ids[1], ids[2], ids[3], ids[4], ids[5], ids[6], ids[7]
     coefficients(points, i0, i1, i2, i3, i4, i5, i6, i7, cx)
     coefficients(vel, i0, i1, i2, i3, i4, i5, i6, i7, cv)
+
+
+@folded
+def _tetra_coefficients(values: Array, ids: Array, out: Array) -> None:
+    """The four of a tetrahedron: its first corner and the edges from there."""
+    a, b, c, e = np.uintp(ids[0]), np.uintp(ids[1]), np.uintp(ids[2]), np.uintp(ids[4])
+    for d in range(3):
+        v = values[a, d]
+        out[0, d] = v
+        out[1, d] = values[b, d] - v
+        out[2, d] = values[c, d] - v
+        out[3, d] = values[e, d] - v
+
+
+@piece
+def _walk_tetra(points: Array, blocks: Array, cells: Array, vel: Array, p: Array, st: Array, q: Array, ids: Array, cx: Array,
+                cv: Array) -> int:
+    """The same from tetrahedron to tetrahedron, all in registers: 1 when it found the cell, 0 when not, 2 at a cell of another kind.
+
+    Velocities are taken up in the last cell only; a cell of another kind is not taken up.
+    """
+    block, cell = st[0], st[1]
+    base, first = blocks[block, 7], blocks[block, 1]
+    x, y, z = p[0] - cx[0, 0], p[1] - cx[0, 1], p[2] - cx[0, 2]
+    a0, a1, a2 = cx[1, 0], cx[1, 1], cx[1, 2]
+    b0, b1, b2 = cx[2, 0], cx[2, 1], cx[2, 2]
+    c0, c1, c2 = cx[3, 0], cx[3, 1], cx[3, 2]
+    found = 0
+    for _ in range(64):
+        m0, m1, m2 = b1 * c2 - b2 * c1, b2 * c0 - b0 * c2, b0 * c1 - b1 * c0
+        det = a0 * m0 + a1 * m1 + a2 * m2
+        if det == 0.0:
+            break
+        inv = 1.0 / det
+        r = (x * m0 + y * m1 + z * m2) * inv
+        s = (x * (c1 * a2 - c2 * a1) + y * (c2 * a0 - c0 * a2) + z * (c0 * a1 - c1 * a0)) * inv
+        t = (x * (a1 * b2 - a2 * b1) + y * (a2 * b0 - a0 * b2) + z * (a0 * b1 - a1 * b0)) * inv
+        rest = r + s + t - 1.0
+        beyond = max(max(-r, -s), max(-t, rest))
+        q[0], q[1], q[2] = r, s, t
+        if not beyond < 1e300:
+            break
+        if beyond <= INSIDE:
+            found = 1
+            break
+        # faces of the collapsed hexahedron: 0 r=0 (a c d), 1 r=1 (b c d), 2 s=0 (a b d), 4 t=0 (a b c)
+        row = np.uintp(base + cell)
+        best = INSIDE
+        to: Any = -1
+        if -r > best and cells[row, 8] >= 0:
+            best, to = -r, np.int64(cells[row, 8])
+        if -s > best and cells[row, 10] >= 0:
+            best, to = -s, np.int64(cells[row, 10])
+        if -t > best and cells[row, 12] >= 0:
+            best, to = -t, np.int64(cells[row, 12])
+        if rest > best and cells[row, 9] >= 0:
+            best, to = rest, np.int64(cells[row, 9])
+        if to < 0:
+            q[3] = beyond
+            break
+        cell = to
+        row = np.uintp(base + cell)
+        if cells[row, 14] != 2:
+            st[1] = cell
+            return 2
+        i = np.uintp(first + cells[row, 0])
+        j, k, n = np.uintp(first + cells[row, 1]), np.uintp(first + cells[row, 2]), np.uintp(first + cells[row, 4])
+        x0, y0, z0 = points[i, 0], points[i, 1], points[i, 2]
+        x, y, z = p[0] - x0, p[1] - y0, p[2] - z0
+        a0, a1, a2 = points[j, 0] - x0, points[j, 1] - y0, points[j, 2] - z0
+        b0, b1, b2 = points[k, 0] - x0, points[k, 1] - y0, points[k, 2] - z0
+        c0, c1, c2 = points[n, 0] - x0, points[n, 1] - y0, points[n, 2] - z0
+    if cell != st[1]:
+        st[1] = cell
+        load(points, blocks, cells, vel, st, ids, cx, cv)
+    return found
 
 
 @piece
@@ -261,11 +341,15 @@ def walk(points: Array, blocks: Array, cells: Array, vel: Array, p: Array, st: A
     """
     q[3] = 1e300
     for round_ in range(64):
-        tetra = st[5] == 2
-        if round_ > 0 or not known:
-            good = _invert_tetra(p, q, cx, jac, tmp) if tetra else _invert(p, q, cx, st[5] <= 1)
-            if not good:
-                return False
+        if st[5] == 2:
+            found = _walk_tetra(points, blocks, cells, vel, p, st, q, ids, cx, cv)
+            if found < 2:
+                return found == 1
+            q[0], q[1], q[2] = 0.4, 0.4, 0.4
+            load(points, blocks, cells, vel, st, ids, cx, cv)
+            continue
+        if (round_ > 0 or not known) and not _invert(p, q, cx, st[5] <= 1):
+            return False
         beyond = clear_of(st[5], q)
         if beyond <= INSIDE:
             return True
@@ -290,20 +374,11 @@ def walk(points: Array, blocks: Array, cells: Array, vel: Array, p: Array, st: A
         else:
             row = np.uintp(blocks[block, 7] + st[1])
             best, side = 0.0, -1
-            if tetra:
-                # faces of the collapsed hexahedron: 0 r=0 (a c d), 1 r=1 (b c d), 2 s=0 (a b d), 4 t=0 (a b c)
-                rest = q[0] + q[1] + q[2] - 1.0
-                for option in range(4):
-                    d = -q[option] if option < 3 else rest
-                    face = 2 * option if option < 3 else 1
-                    if d > best and cells[row, 8 + face] >= 0:
-                        best, side = d, face
-            else:
-                for d in range(3):
-                    if -q[d] > best and cells[row, 8 + 2 * d] >= 0:
-                        best, side = -q[d], 2 * d
-                    if q[d] - 1.0 > best and cells[row, 9 + 2 * d] >= 0:
-                        best, side = q[d] - 1.0, 2 * d + 1
+            for d in range(3):
+                if -q[d] > best and cells[row, 8 + 2 * d] >= 0:
+                    best, side = -q[d], 2 * d
+                if q[d] - 1.0 > best and cells[row, 9 + 2 * d] >= 0:
+                    best, side = q[d] - 1.0, 2 * d + 1
             if side < 0 or best <= INSIDE:
                 q[3] = beyond
                 return False

@@ -356,6 +356,4 @@ def _lines(steps: Steps, strung: _Strung, seeds: Ints, spacing: float, n_seeds: 
 
 def _placed(mesh: Mesh, points: Vec) -> Stencil:
     """Interpolation at places on the mesh of the step on the table; none where its mesh does not reach."""
-    stencil, inside = mesh.locate(points)
-    weights = np.where(inside[:, None], stencil.weights, np.nan)
-    return Stencil(np.where(inside[:, None], stencil.ids, 0), weights)
+    return mesh.locate(points)[0]
