@@ -6,7 +6,7 @@ at a time.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
@@ -106,8 +106,7 @@ class _Cloud:
         other.state, other.error = np.concatenate([self.state, more.state]), np.concatenate([self.error, more.error])
         return other
 
-    def drift(self, one: Moment, other: Moment, until: float, rows: Ints, tolerance: float, most: Ints,
-              token: Token | None) -> tuple[Ints, Vec, Vec, Vec]:
+    def drift(self, one: Moment, other: Moment, until: float, rows: Ints, tolerance: float, most: Ints) -> tuple[Ints, Vec, Vec, Vec]:
         """Carry some of them between two steps: particle, place, time and velocity of their ways, of each ``most`` points."""
         places, times, state, error = self.places[rows], self.times[rows], self.state[rows], self.error[rows]
         same, keep, parts = one.mesh is other.mesh, int(most.max(initial=0)), {}
@@ -120,9 +119,7 @@ class _Cloud:
             kept = np.concatenate([np.arange(k * keep, k * keep + m) for k, m in enumerate(made)]).astype(np.int64)
             parts[begin] = np.repeat(rows[own], made), p[kept], t[kept], u[kept]
 
-        run_chunks(some, len(rows), _CHUNK, token)
-        if token is not None:
-            token.check()
+        run_chunks(some, len(rows), _CHUNK)
         self.places[rows], self.times[rows], self.state[rows], self.error[rows] = places, times, state, error
         nothing = (np.empty(0, np.int64), np.empty((0, 3)), np.empty(0), np.empty((0, 3)))
         who, p, t, u = (np.concatenate(column) for column in zip(nothing, *(parts[b] for b in sorted(parts)), strict=True))
@@ -135,6 +132,15 @@ def _pairs(steps: Steps, begin: float, end: float) -> list[tuple[int, int]]:
     low, high = min(begin, end), max(begin, end)
     own = [(k, k + 1) for k in range(len(times) - 1) if times[k + 1] > max(low, times[k]) and times[k] < high]
     return own if end >= begin else [(b, a) for a, b in reversed(own)]
+
+
+def _told(pairs: list[tuple[int, int]], token: Token | None) -> Iterator[tuple[int, int]]:
+    """Them one after another, told as progress: each may have to be read."""
+    for n, pair in enumerate(pairs):
+        if token is not None:
+            token.check()
+            token.report(n / len(pairs))
+        yield pair
 
 
 def pathlines(steps: Steps, seeds: Vec, *, direction: Direction = "forward", max_time: float = np.inf, max_points: int = 4000,
@@ -172,11 +178,11 @@ def pathlines(steps: Steps, seeds: Vec, *, direction: Direction = "forward", max
         until = min(last, now + max_time) if way > 0 else max(last, now - max_time)
         cloud = _Cloud(seeds, np.full(len(seeds), now))
         left = np.full(len(seeds), max_points)
-        for pair in _pairs(steps, now, until):
+        for pair in _told(_pairs(steps, now, until), token):
             rows = np.flatnonzero((cloud.state == 0) & (left > 1))
             one, other = steps.at(pair[0]), steps.at(pair[1])
             goal = min(other.time, until) if way > 0 else max(other.time, until)
-            part = cloud.drift(one, other, goal, rows, tolerance, left[rows], token)
+            part = cloud.drift(one, other, goal, rows, tolerance, left[rows])
             left[rows] -= np.bincount(part[0], minlength=len(seeds))[rows] - 1  # the last one is where the next step begins
             found.append(part)
         ran = End.TIME if abs(until - last) > 1e-12 * abs(last - now) else End.LAST
@@ -222,11 +228,11 @@ def _carried(steps: Steps, places: Vec, ages: Vec, tolerance: float, token: Toke
     now = float(steps.times[steps.now])
     begun = now - ages
     cloud = _Cloud(places, begun)
-    for pair in _pairs(steps, float(begun.min(initial=now)), now):
+    for pair in _told(_pairs(steps, float(begun.min(initial=now)), now), token):
         one, other = steps.at(pair[0]), steps.at(pair[1])
         goal = min(other.time, now)
         rows = np.flatnonzero((cloud.state == 0) & (begun < goal))
-        cloud.drift(one, other, goal, rows, tolerance, np.zeros(len(rows), np.int64), token)
+        cloud.drift(one, other, goal, rows, tolerance, np.zeros(len(rows), np.int64))
     fresh = np.flatnonzero(ages <= 0.0)  # released this moment: they only have to be inside
     if len(fresh):
         inside = steps.at(steps.now).mesh.locate(cloud.places[fresh], token=token)[1]
