@@ -7,6 +7,7 @@ functions are pieces (:func:`tidal_lens.jit.piece`) that only kernels call. What
 - A kernel is optimised once as a whole, without a cheap pass over the whole before. (Without the passes over each function
   before, gradients in double precision were a quarter slower: they stay.)
 - What type a call of a built-in function has is asked about ten times for each call: asked once.
+- What is alive where is worked out where it is asked for, and not after each of a dozen passes.
 - Variables of an instruction are found, and options compared, with less looking round.
 
 Nothing of this changes what kernels compute. It holds for one version of the compiler; with another all is compiled as usual.
@@ -25,7 +26,9 @@ from numba import _dynfunc
 from numba.core import ir
 from numba.core.codegen import JITCodeLibrary
 from numba.core.cpu import CPUContext
+from numba.core.postproc import PostProcessor, VariableLifetime
 from numba.core.targetconfig import ConfigStack, TargetConfig
+from numba.core.transforms import canonicalize_cfg
 from numba.core.typed_passes import BaseNativeLowering
 from numba.core.types.functions import BaseFunction
 
@@ -47,6 +50,7 @@ def compile_lightly() -> bool:
     _remember_call_types()
     _compare_options_quickly()
     _find_variables_quickly()
+    _look_at_lives_when_asked()
     return True
 
 
@@ -117,6 +121,22 @@ def _compare_options_quickly() -> None:
     options: Any = TargetConfig
     options.__eq__ = equal
     options.__hash__ = lambda self: hash(type(self))  # its own one knew no more: it was that of the options' names
+
+
+def _look_at_lives_when_asked() -> None:
+    whole = PostProcessor.run
+
+    def run(self: Any, emit_dels: bool = False, extend_lifetimes: bool = False) -> None:
+        code = self.func_ir
+        if emit_dels or code.is_generator:
+            whole(self, emit_dels, extend_lifetimes)
+            return
+        code.blocks = canonicalize_cfg(code.blocks)
+        code.variable_lifetime = VariableLifetime(code.blocks)  # it works out what is asked of it
+        code.generator_info = None
+
+    base: Any = PostProcessor
+    base.run = run
 
 
 def _find_variables_quickly() -> None:
