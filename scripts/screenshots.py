@@ -21,6 +21,7 @@ from tidal_lens.app.window import Window
 from tidal_lens.demo.kittiwake import ASSETS, demo_file
 from tidal_lens.formats.export import save_geometry
 from tidal_lens.formats.written import Geometry
+from tidal_lens.quantities.names import OWN
 from tidal_lens.study.conditions import Condition
 from tidal_lens.study.dressings import Arrows, Contours, Ribbons, Texture
 from tidal_lens.study.kinds.seeds import LineSeeds
@@ -103,6 +104,53 @@ def shoot_cloud(window: Window) -> None:
         shoot(window, "cloud")
     document.edit(before, "Back")
     settle(window)
+
+
+def shoot_series(window: Window) -> None:
+    """A gust: the wake over time, and streaklines."""
+    document = window.document
+    window.open_demo("kittiwake gust.cgns")
+    while not document.clock.times:
+        settle(window)
+    window.act("add-slice-x")
+    settle(window)
+    across = document.chosen_layer
+    assert across is not None
+    document.edit_layer(across.with_(shape=across.shape.with_(position=1.0)), "Position")
+    window.cards.colour_by("vorticity-x")
+    settle(window)
+    document.edit(document.study.with_key("vorticity-x", KeySetting(low=-8000.0, high=8000.0)), "Range")
+    first = document.study.layers[1]
+    document.edit_layer(first.with_(shown=False), "Hide")
+    document.go_to_step(9)
+    window.show_station("look")
+    window.act("over-time")
+    while not all(moment.image for moment in window.over_time.moments):
+        settle(window)
+    shoot(window, "time")
+    shoot_streaks(window)
+
+
+def shoot_streaks(window: Window) -> None:
+    """Streaklines of the gust, from a line of seeds before the nose."""
+    document = window.document
+    window.act("over-time")
+    document.go_to_step(23)
+    settle(window)
+    for layer in document.study.layers:
+        if layer.kind == "slice":
+            document.edit_layer(layer.with_(shown=False), "Hide")
+    window.act("add-streamlines")
+    settle(window)
+    layer = document.chosen_layer
+    assert layer is not None
+    seeds = LineSeeds(start=(-0.04, -0.12, -0.05), end=(-0.04, 0.12, -0.05), count=40)
+    shape = layer.shape.with_(seeds=(seeds,), in_time="streaklines")
+    document.edit_layer(layer.with_(shape=shape, look=LineLook(colour_by=f"{OWN}time from the seed", width=1.6)), "Streaklines")
+    window.show_station("trace")
+    settle(window)
+    window.bench.scroller.ensureWidgetVisible(window.bench.card.controls["streamlines"].every)
+    shoot(window, "streaklines")
 
 
 def shoot_wall_lines(window: Window) -> None:
@@ -211,25 +259,7 @@ def main() -> None:
     theme.use("night")
     shoot(window, "main-night")
     theme.use("chart")
-    window.open_demo("kittiwake gust.cgns")
-    while not document.clock.times:
-        settle(window)
-    window.act("add-slice-x")
-    settle(window)
-    across = document.chosen_layer
-    assert across is not None
-    document.edit_layer(across.with_(shape=across.shape.with_(position=1.0)), "Position")
-    window.cards.colour_by("vorticity-x")
-    settle(window)
-    document.edit(document.study.with_key("vorticity-x", KeySetting(low=-8000.0, high=8000.0)), "Range")
-    first = document.study.layers[1]
-    document.edit_layer(first.with_(shown=False), "Hide")
-    document.go_to_step(9)
-    window.show_station("look")
-    window.act("over-time")
-    while not all(moment.image for moment in window.over_time.moments):
-        settle(window)
-    shoot(window, "time")
+    shoot_series(window)
     window.hide()
     window.close()
 
