@@ -456,6 +456,16 @@ def test_lines_go_through_the_steps_of_a_series(empty, tmp_path):
     assert found.n_lines == 4
     assert found.points[[found.offsets[-2], -1]] == pytest.approx(np.concatenate([after([0.3]), after([0.3], (0.2, 0.3, 0.1))]), abs=1e-4)
     assert controls.inside.text() == "all 2 are inside"
+    time = f"{OWN}time from the seed"
+    controls.relook("Colour by", colour_by=time)
+    settle(window)
+    assert window.document.key(time)[2] == pytest.approx(0.3, abs=0.01)
+    controls.reshape("Greatest time", max_time=0.1)
+    settle(window)
+    assert window.document.key(time)[2] == pytest.approx(0.1, abs=0.01), "what lines bring along has the range that it has now"
+    assert time not in window.document.study.ranges
+    window.act("undo")
+    settle(window)
     window.act("step-on")
     wait(lambda: window.document.flow.step == 3, "the next step")
     settle(window)

@@ -12,7 +12,7 @@ from tidal_lens.quantities.store import LARGE, Distribution
 from tidal_lens.scene.scenery import OUTLINE, Key, Table
 from tidal_lens.study.evaluate import Evaluated, Evaluator, Wish, quantities_on_keys
 from tidal_lens.study.model import Layer
-from tidal_lens.study.session import key_of, seen_range
+from tidal_lens.study.session import keeps_range, key_of, seen_range
 
 
 class Asking:
@@ -144,7 +144,8 @@ class Asking:
         if evaluator is None:
             return None
         found = key_of(document.study, evaluator, name)
-        if found is not None and len(evaluator.flow.times) > 1 and not found[0].coarse and document.is_right:
+        series = len(evaluator.flow.times) > 1 and keeps_range(document.study, name)
+        if found is not None and series and not found[0].coarse and document.is_right:
             document.note_range(name, seen_range(document.study, evaluator, name, found[0]))
         return found
 

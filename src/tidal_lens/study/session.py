@@ -130,6 +130,14 @@ def said_otherwise(raw: Flow, shown: Study, study: Study, answers: Answers | Non
     return Session(read, flow, Evaluator(flow, reference_of(flow, study), methods_of(study), answers), study)
 
 
+def keeps_range(study: Study, name: str) -> bool:
+    """Whether a quantity of a series is coloured by the range in which it was first seen.
+
+    Not what lines bring along: it is another with each edit of them.
+    """
+    return not (name.startswith(OWN) and any(name in quantities_on_keys(x) and x.shape.geometry == "lines" for x in study.layers))
+
+
 def seen_range(study: Study, evaluator: Evaluator, name: str, spread: Distribution) -> SeenRange:
     """The range of a quantity of a series as it was first seen; this step's, where it was not seen before."""
     of = said_of(study, [name, *evaluator.store.below(name)])
@@ -153,7 +161,7 @@ def key_of(study: Study, evaluator: Evaluator, name: str) -> tuple[Distribution,
     if spread is None:
         return None
     counted = spread
-    if len(evaluator.flow.times) > 1 and not spread.coarse:
+    if len(evaluator.flow.times) > 1 and not spread.coarse and keeps_range(study, name):
         seen = seen_range(study, evaluator, name, spread)
         counted = replace(spread, usual=(seen.low, seen.high), low=seen.least, high=seen.greatest)
     low, high = key_range(evaluator.store.describe(name).scale, counted, study.keys.get(name, KeySetting()))
