@@ -146,7 +146,7 @@ def shoot_streaks(window: Window) -> None:
     assert layer is not None
     seeds = LineSeeds(start=(-0.04, -0.12, -0.05), end=(-0.04, 0.12, -0.05), count=40)
     shape = layer.shape.with_(seeds=(seeds,), in_time="streaklines")
-    document.edit_layer(layer.with_(shape=shape, look=LineLook(colour_by=f"{OWN}time from the seed", width=1.6)), "Streaklines")
+    document.edit_layer(layer.with_(name="Streaklines", shape=shape, look=LineLook(colour_by=f"{OWN}time from the seed", width=1.6)), "Streaklines")
     window.show_station("trace")
     settle(window)
     window.bench.scroller.ensureWidgetVisible(window.bench.card.controls["streamlines"].every)

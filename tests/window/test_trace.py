@@ -443,6 +443,7 @@ def test_lines_go_through_the_steps_of_a_series(empty, tmp_path):
     assert found.time[one].max() == pytest.approx(0.3)
     assert found.points[one] == pytest.approx(after(found.time[one]), abs=1e-4)
     assert shape(window).tell(Words(None)).startswith("streaklines")
+    assert window.document.chosen_layer.name == "Streaklines"
     assert "came to the end of the series" in controls.fate.text()
     scroll_to(window, controls.every)
     type_into(controls.every, "0.1")
@@ -476,6 +477,14 @@ def test_lines_go_through_the_steps_of_a_series(empty, tmp_path):
         window.act("undo")
     settle(window)
     assert shape(window).in_time == "moment"
+    assert window.document.chosen_layer.name == "Streamlines"
+    window.document.edit_layer(window.document.chosen_layer.with_(name="Smoke 2"), "Rename")
+    scroll_to(window, controls.in_time)
+    click(controls.in_time.button("streaklines"))
+    settle(window)
+    assert window.document.chosen_layer.name == "Smoke 2", "a name of its own stays"
+    window.act("undo")
+    settle(window)
     assert lines(window).ends[0, 1] != End.LAST
 
 

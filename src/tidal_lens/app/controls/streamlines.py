@@ -15,6 +15,8 @@ from tidal_lens.app.parts import Choice, NumberField, QuantityChooser, column, l
 from tidal_lens.study.kinds.streamlines import StreamShape
 from tidal_lens.tracing.streamlines import Lines
 
+_NAMES = {"moment": "Streamlines", "pathlines": "Pathlines", "streaklines": "Streaklines", "timelines": "Timelines"}
+
 
 class StreamControls(Coloured[StreamShape]):
     """Seeds, how lines are followed, how they look, and what became of them."""
@@ -40,7 +42,7 @@ class StreamControls(Coloured[StreamShape]):
                                ("pathlines", "Paths", "Pathlines: ways of particles that are at the seeds now, through the series"),
                                ("streaklines", "Streaks", "Streaklines: particles released at the seeds one after another, as smoke"),
                                ("timelines", "Times", "Timelines: rows of seeds released together, again and again")])
-        self.in_time.picked.connect(lambda way: self.reshape("Lines in time", in_time=way))
+        self.in_time.picked.connect(self._through_time)
         self.every = NumberField("Release every", "Time from one release to the next; 0 to have it chosen", 1.0, 0.0, 1e12)
         self.every.edited.connect(lambda v: self.reshape("Releases", every=v))
         self._timed = QWidget()
@@ -83,6 +85,15 @@ class StreamControls(Coloured[StreamShape]):
         cards = self.document.study.subjects_for(layer, ("surface",))
         card = shape.on_card or (cards[-1].id if cards else "")
         self.reshape("Where lines go", follow=follow, on_card=card if follow == "card" else "")
+
+    def _through_time(self, way: str) -> None:
+        """Another kind of lines, by whose name the card goes unless it was given one of its own."""
+        layer, shape = self.layer(), self.shape()
+        if layer is None or shape is None:
+            return
+        word = layer.name.rstrip(" 0123456789")
+        name = _NAMES[way] + layer.name[len(word):] if word in _NAMES.values() else layer.name
+        self.document.edit_layer(layer.with_(name=name, shape=shape.with_(in_time=way)), "Lines in time")
 
     def _tighten(self) -> None:
         shape = self.shape()
