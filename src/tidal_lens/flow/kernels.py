@@ -63,12 +63,12 @@ def turn_round(corners: Array, types: Array, volumes: Array, begin: int, end: in
 
 
 @kernel
-def bucket_faces(corners: Array, faces: Array, starts: Array, entries: Array, fill: bool) -> None:
-    """Sort the faces of all cells into buckets by their least corner: count first, then fill.
+def bucket_faces(corners: Array, faces: Array, starts: Array, entries: Array, fill: bool, begin: int, end: int) -> None:
+    """Sort the faces of cells begin … end into buckets by their least corner: count first, then fill.
 
     A face is entered as cell · 8 + side. ``starts`` has one entry a node more than there are nodes.
     """
-    for cell in range(corners.shape[0]):
+    for cell in range(begin, end):
         for side in range(6):
             a, b = corners[cell, faces[side, 0]], corners[cell, faces[side, 1]]
             c, e = corners[cell, faces[side, 2]], corners[cell, faces[side, 3]]
