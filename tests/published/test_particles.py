@@ -170,6 +170,19 @@ def test_walls_stop_pass_and_bring_to_rest():
     assert fate_tables(walled(), passes)[1].rows[0][:2] == ("left the domain", "floor")
 
 
+def test_a_ball_bounces_whatever_others_do():
+    """One that is let go low bounces as often beside one that is shot past it a hundred times as fast."""
+    ball = Particle("ballistic", ballistic=1e12, start=(0, 0, 0), gravity=(0, 0, -1.0), max_time=1.0, walls="bounce", tolerance=1e-6)
+    low, shot = [0.2, 0.5, 0.02], [0.05, 0.5, 0.9]
+    alone = flown(walled(), [low], ball, density=1.2)
+    fast = flown(walled(velocity=lambda p: 0 * p), [low, shot, low], replace(ball, start=None), density=1.2,
+                 velocity=lambda p: np.where(p[:, 2:] > 0.5, [[300.0, 0.0, 0.0]], 0.0))
+    assert alone.ends[0, 1] == End.TIME
+    for line in (0, 2):
+        assert fast.ends[line, 1] == End.TIME
+        assert np.array_equal(fast.points[fast.offsets[line]:fast.offsets[line + 1]], alone.points)
+
+
 def warmed(heat, max_time, *, speed=0.0, gas=400.0, diameter=2e-4, tolerance=1e-6):
     """A ball held in a stream: heavy for its drag, at rest."""
     flow = cube_flow(5, velocity=lambda p: 0 * p)

@@ -9,6 +9,7 @@ from making import cube_flow
 from tidal_lens.flow.case import Block, Flow
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.sampling.mesh import mesh_of
+from tidal_lens.study.geometry import own_values
 from tidal_lens.tracing.streamlines import End, TraceSettings, trace_lines
 
 
@@ -59,6 +60,11 @@ def test_lines_on_a_plane_of_symmetry_run_on():
     seeds = [[0.02, 0.0, z] for z in np.linspace(0.1, 0.6, 11)]
     lines = traced(flow, wind, seeds, max_length=40.0)
     assert lines.n_lines == 11
+    back = traced(flow, wind, seeds, max_length=40.0, direction="backward")
+    for found in (lines, back):
+        kinds = own_values(found)["kind of its end"]
+        assert kinds.shape == (len(found.points),)
+        assert (kinds == End.LEFT).all(), "whichever way they were followed"
     last = lines.points[lines.offsets[1:] - 1]
     assert (np.abs(last[:, [0, 2]] - 0.5).max(axis=1) == pytest.approx(0.5, abs=1e-3)), "they leave at the sides, not on the way"
     assert np.abs(lines.points[:, 1]).max() < 1e-12

@@ -444,6 +444,8 @@ def test_lines_go_through_the_steps_of_a_series(empty, tmp_path):
     assert found.points[one] == pytest.approx(after(found.time[one]), abs=1e-4)
     assert shape(window).tell(Words(None)).startswith("streaklines")
     assert window.document.chosen_layer.name == "Streaklines"
+    assert not controls.length.isEnabled()
+    assert not controls.steps.isEnabled(), "neither means anything here"
     assert "came to the end of the series" in controls.fate.text()
     scroll_to(window, controls.every)
     type_into(controls.every, "0.1")

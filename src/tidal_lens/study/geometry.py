@@ -19,9 +19,10 @@ def own_values(geometry: Geometry) -> Mapping[str, NDArray[Any]]:
     """Scalars that a geometry brings along at its points, whatever the flow: by their names, shape (n,)."""
     if isinstance(geometry, Lines):
         lines = np.repeat(np.arange(geometry.n_lines), np.diff(geometry.offsets))
+        ends = np.where(geometry.ends[:, 1] != 0, geometry.ends[:, 1], geometry.ends[:, 0])  # upstream, where it was followed only there
         return {"time from the seed": geometry.time, "length from the seed": geometry.along,
                 "number of the line": geometry.seeds[lines] + 1.0,
-                "error of the line": geometry.error[lines], "kind of its end": geometry.ends[lines, 1].astype(np.float64), **geometry.more}
+                "error of the line": geometry.error[lines], "kind of its end": ends[lines].astype(np.float64), **geometry.more}
     return geometry.scalars if isinstance(geometry, Points) else {}
 
 

@@ -250,12 +250,13 @@ def _thrown_back(flow: Flow, flight: _Flight, starts: _Starts, restitution: floa
     normal = normals_at(flow, ways.points[last], velocity)
     across = (velocity * normal).sum(axis=1)
     after = velocity - (1.0 + restitution) * across[:, None] * normal
-    fastest = np.maximum.reduceat(np.linalg.norm(ways.velocity, axis=1), np.cumsum(flight.count)[hit] - flight.count[hit]) if len(
-        hit) else np.empty(0)
-    goes_on = np.isfinite(after).all(axis=1) & (restitution * np.abs(across) > _SETTLED * fastest)
+    firsts, flown = np.cumsum(flight.count) - flight.count, flight.count > 0
+    fastest = np.zeros(len(flight.count))
+    if flown.any():
+        fastest[flown] = np.maximum.reduceat(np.linalg.norm(ways.velocity, axis=1), firsts[flown])
+    goes_on = np.isfinite(after).all(axis=1) & (restitution * np.abs(across) > _SETTLED * fastest[hit])
     hit, last, after = hit[goes_on], last[goes_on], after[goes_on]
     begun = starts.begun.copy()
-    firsts = np.cumsum(flight.count) - flight.count
     steps = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(ways.points, axis=0), axis=1))])
     begun[hit, 0] = ways.time[last]
     begun[hit, 1] += steps[last] - steps[firsts[hit]]

@@ -145,6 +145,8 @@ class StreamControls(Coloured[StreamShape]):
         self.bound.offer(self.document.study.subjects_for(layer, ("surface",)), shape.on_card)
         for field in (self.time, self.tolerance):
             field.setEnabled(not shape.lying)
+        self.length.setEnabled(not shape.unsteady)  # those through time end by time
+        self.steps.setEnabled(not shape.unsteady or shape.in_time == "pathlines")
         self.time.step = float(f"{shape.max_length / 100:.0e}")
         self.time.show_value(shape.max_time)
         self.steps.show_value(shape.max_steps)

@@ -190,12 +190,17 @@ class StreamShape(Shape):
     @property
     def may_be_tighter(self) -> bool:
         """Whether doubtful ones among its lines can be followed more exactly than the rest."""
-        return not (self.unsteady or self.lying or self.particle is not None) and self.tighter < MOST_TIGHTER
+        return self._in_space and self.tighter < MOST_TIGHTER
+
+    @property
+    def _in_space(self) -> bool:
+        """Whether its lines are those of the moment, through space."""
+        return not (self.unsteady or self.lying or self.particle is not None)
 
     def _tightened(self, see: See, lines: Lines, seeds: Vec) -> Lines:
-        for times in range(1, self.tighter + 1):
+        for times in range(1, self.tighter + 1 if self._in_space and not self.quick else 1):
             which = lines.doubtful
-            if self.quick or self.unsteady or self.lying or self.particle is not None or len(which) == 0:
+            if len(which) == 0:
                 break
             finer = self.model_copy(update={"tolerance": self.tolerance * 0.1**times, "max_steps": min(self.max_steps * 4, 100_000)})
             again = finer._follower(see, None, quick=False, token=see.token)(seeds[lines.seeds[which]])
