@@ -1,7 +1,7 @@
 """The one place that configures the compiler of the hot kernels.
 
-Compiled kernels are kept in a per-user cache folder named after a digest of all kernel sources and of this file, so that an
-edited helper or option can never leave a stale kernel behind.
+Compiled kernels are kept in a per-user cache folder named after a digest of all kernel sources, of this file and of
+:mod:`tidal_lens.light_compiling`, so that an edited helper or option can never leave a stale kernel behind.
 """
 
 from __future__ import annotations

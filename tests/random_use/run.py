@@ -1,12 +1,12 @@
 """Drives the window at random and watches for errors and memory.
 
     python tests/random_use/run.py --minutes 10 --seed 1
-    python tests/random_use/run.py --same 10 --actions 300
+    python tests/random_use/run.py --same 10 --events 3000
 
 Real mouse and key events: clicks, drags and wheels in the view, on cards, keys, tiles and controls; commands; undo and redo; stations;
 themes; steps of a series, played and dragged; other cases opened in the middle of it all. Every exception and every strip that tells
 of a fault is printed; every half a minute the memory is, with what is kept. With ``--same`` so many windows are each driven for some
-actions on one case; then everything is undone and done again, the study saved and opened anew: the picture must be the same.
+events on one case; then everything is undone and done again, the study saved and opened anew: the picture must be the same.
 """
 
 import argparse
@@ -169,7 +169,7 @@ def same(chosen):
         window.open_demo(CASES[seed % 3])
         settle(window)
         first, user, before = window.document.study, Use(window, seed), count.events
-        for _ in range(chosen.actions):
+        while count.events - before < chosen.events:
             user.once()
         done = count.events - before
         with tempfile.TemporaryDirectory() as folder:
@@ -191,7 +191,7 @@ def main():
     options.add_argument("--seed", type=int, default=1)
     options.add_argument("--limit", type=float, default=0.0, help="GB that may be kept; a third of the machine's if none is said")
     options.add_argument("--same", type=int, default=0, help="windows whose picture must be the same when their study is opened anew")
-    options.add_argument("--actions", type=int, default=300, help="actions in each of them")
+    options.add_argument("--events", type=int, default=900, help="mouse and key events in each of them, at least")
     chosen = options.parse_args()
     if chosen.same:
         return same(chosen)

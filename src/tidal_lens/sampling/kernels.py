@@ -146,7 +146,7 @@ def _tetra_coefficients(values: Array, ids: Array, out: Array) -> None:
 @piece
 def _walk_tetra(points: Array, blocks: Array, cells: Array, vel: Array, p: Array, st: Array, q: Array, ids: Array, cx: Array,
                 cv: Array) -> int:
-    """The same from tetrahedron to tetrahedron, all in registers: 1 when it found the cell, 0 when not, 2 at a cell of another kind.
+    """:func:`walk` from tetrahedron to tetrahedron, all in registers: 1 when it found the cell, 0 when not, 2 at a cell of another kind.
 
     Velocities are taken up in the last cell only; a cell of another kind is not taken up.
     """
