@@ -32,7 +32,10 @@ os.environ.setdefault("NUMBA_DISABLE_ERROR_MESSAGE_HIGHLIGHTING", "1")
 
 import llvmlite.binding  # noqa: E402
 import numba  # noqa: E402  (the cache folder must be known before the compiler is loaded)
+from llvmlite import ir  # noqa: E402
+from numba.core import cgutils  # noqa: E402
 from numba.core.compiler_lock import global_compiler_lock  # noqa: E402
+from numba.np.arrayobj import make_array  # noqa: E402
 
 POINTER, SMALL, WHOLE = numba.types.voidptr, numba.types.int32, numba.types.int64  # for foreign functions
 # Full fastmath would break tests for NaN; these three flags do not.
@@ -107,6 +110,26 @@ def inlined(function: _F) -> _F:
     """The same, put there before LLVM sees it: longer to compile, but loops round it are worked on several numbers at a time."""
     compiled: _F = numba.njit(inline="always", **_WITHIN)(function)
     return compiled
+
+
+def _ask_early(_context: Any, array: Any, row: Any) -> Any:
+    def lower(target: Any, builder: Any, signature: Any, values: Any) -> Any:
+        kind = signature.args[0]
+        there = make_array(kind)(target, builder, values[0])
+        step = builder.extract_value(there.strides, 0)
+        offset = builder.mul(builder.zext(values[1], step.type) if values[1].type.width < step.type.width else values[1], step)
+        byte = ir.IntType(8).as_pointer()
+        place = builder.gep(builder.bitcast(there.data, byte), [offset])
+        word = ir.IntType(32)
+        ask = cgutils.get_or_insert_function(builder.module, ir.FunctionType(ir.VoidType(), [byte, word, word, word]), "llvm.prefetch.p0")
+        builder.call(ask, [place, word(0), word(3), word(1)])
+        return target.get_dummy_value()
+
+    return numba.types.void(array, row), lower
+
+
+ask_early: Any = numba.extending.intrinsic(_ask_early)
+"""Has a row of an array come from memory while something else is done: ``ask_early(array, row)``, for kernels; nothing is read."""
 
 
 def foreign(library: str, name: str, result: Any, *arguments: Any) -> Any:

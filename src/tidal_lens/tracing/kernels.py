@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import folded, kernel, piece
+from tidal_lens.jit import ask_early, folded, kernel, piece
 from tidal_lens.sampling.kernels import (
     INSIDE,
     clear_of,
@@ -53,6 +53,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
     index = np.empty(3)
     points, blocks, cells = m[0], m[1], m[2]
     back = np.empty(3)
+    run = np.empty(7)
     row = 0
     i0 = i1 = i2 = i3 = i4 = i5 = i6 = i7 = 0
     for n in range(begin, end):
@@ -78,12 +79,53 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
         length, time, h, away = 0.0, 0.0, -1.0, 0.0
         reason[line] = STEPS
         idle = 0
+        usual = False
+        run[3], run[5] = -1.0, 0.0
         while row < full:
             speed = np.sqrt(k[0, 0] ** 2 + k[0, 1] ** 2 + k[0, 2] ** 2)
             if not speed > still:
                 reason[line] = STILL
                 break
             tetra = st[5] == 2
+            if tetra and not usual:
+                run[0], run[1], run[2], run[4] = time, length, error[line], away
+                allowed = tol_cell if tol_abs <= 0.0 else tol_abs / (50.0 * ring)
+                reach = 0.25 if allowed > 4e-7 else (720.0 * allowed) ** (1.0 / 6.0)
+                ended = _cross(points, blocks, cells, vel, sign, reach, origin, ring, min(allowed, 0.02), max_length, max_time,
+                               p, st, q, k, run)
+                if run[0] > time:
+                    _store(out_p, out_q, out_cell, out_time, row, p, q, st, run[0])
+                    row += 1
+                time, length, error[line], away = run[0], run[1], run[2], run[4]
+                if ended > 0:
+                    reason[line] = ended
+                    break
+                if ended < 0:
+                    usual = True
+                    if ended == -3:  # is there anything behind it, at once or after a small gap?
+                        hold[0], hold[1] = st[0], st[1]
+                        back[0], back[1], back[2] = q[0], q[1], q[2]
+                        found = False
+                        for ahead_by in (5e-3, 0.1):
+                            for d in range(3):
+                                x[d] = p[d] + k[0, d] * ahead_by / run[6]
+                            found = found or search(m, vel, x, 1e-3, st, q, ids, cx, cv, jac, tmp, stack)
+                        if not found:
+                            reason[line] = LEFT
+                            break
+                        st[0], st[1] = hold[0], hold[1]
+                        q[0], q[1], q[2] = back[0], back[1], back[2]
+                    elif ended == -2:
+                        st[1] = np.int64(run[3])
+                        q[0] = q[1] = q[2] = 0.4
+                    load(points, blocks, cells, vel, st, ids, cx, cv)
+                    if ended == -2 and not (walk(points, blocks, cells, vel, p, st, q, ids, cx, cv, jac, tmp, ended > 0)
+                                           or find(m, vel, p, 1e-3, st, q, ids, cx, cv, jac, tmp, stack)):
+                        reason[line] = LEFT
+                        break
+                    run[3], h = -1.0, -1.0
+                continue
+            usual = False
             det = tetra_edges(cx, jac) if tetra else jacobian(cx, q[0], q[1], q[2], jac)
             solve(jac, det, k[0, 0], k[0, 1], k[0, 2], rate)
             fastest = max(abs(rate[0]), max(abs(rate[1]), abs(rate[2])))
@@ -301,6 +343,196 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                 break
             h *= 5.0 if ratio < 1.9e-4 else min(5.0, 0.9 * ratio ** -0.2)
         count[line] = row - first
+
+
+@folded
+def _reaches(share: float, rate: float, bend: float) -> float:
+    """When a share (0 or more) of a corner is used up: the first time ahead at which share + rate t + bend t² is 0."""
+    if rate > 0.0:
+        return (rate + np.sqrt(rate * rate - 4.0 * bend * share)) / (-2.0 * bend) if bend < 0.0 else 1e300
+    within = rate * rate - 4.0 * bend * share
+    if within < 0.0:
+        return 1e300
+    down = np.sqrt(within) - rate
+    return 2.0 * share / down if down > 0.0 else 1e300
+
+
+@piece
+def _cross(points: Array, blocks: Array, cells: Array, vel: Array, sign: float, reach: float, seed: Array, ring: float, near: float,
+           most_length: float, most_time: float, p: Array, st: Array, q: Array, k: Array, run: Array) -> int:
+    """Go on through a few tetrahedra, each crossed in one exact step.
+
+    The velocity is linear in a tetrahedron: the way is a series in time (after Nielson & Jung 1999, IEEE Trans. Vis. Comput.
+    Graphics 5), here of five terms, over times in which strain comes to no more than ``reach``. p, q, st and the velocity k[0]
+    are those of the end. ``run``: 0 time, 1 length, 2 error estimate, 3 the tetrahedron to go on in, or -1, 4 the greatest distance
+    from the seed so far (until it is 8 rings), 5 short steps in a row. 6 at a border: corners a time that are left behind. Returns 0
+    to go on, -1 where a step of the usual kind is to be done (at flat cells, towards the seed again), -2 at a cell of another kind,
+    -3 at a border, else a reason to end.
+    """
+    base, first = blocks[st[0], 7], blocks[st[0], 1]
+    cell: Any = st[1]
+    to: Any = np.int64(run[3])
+    r, s, t = q[0], q[1], q[2]
+    x, y, z = p[0], p[1], p[2]
+    u, v, w = k[0, 0], k[0, 1], k[0, 2]
+    speed = np.sqrt(u * u + v * v + w * w)
+    u_first, v_first, w_first = u / speed, v / speed, w / speed
+    time, length, error, away = run[0], run[1], run[2], run[4]
+    answer = 0
+    stuck = 0
+    for _ in range(8):
+        row = np.uintp(base + (cell if to < 0 else to))
+        n0, n1 = np.uintp(first + cells[row, 0]), np.uintp(first + cells[row, 1])
+        n2, n3 = np.uintp(first + cells[row, 2]), np.uintp(first + cells[row, 4])
+        x0, y0, z0 = points[n0, 0], points[n0, 1], points[n0, 2]
+        a0, a1, a2 = points[n1, 0] - x0, points[n1, 1] - y0, points[n1, 2] - z0
+        b0, b1, b2 = points[n2, 0] - x0, points[n2, 1] - y0, points[n2, 2] - z0
+        c0, c1, c2 = points[n3, 0] - x0, points[n3, 1] - y0, points[n3, 2] - z0
+        l0, l1, l2 = b1 * c2 - b2 * c1, b2 * c0 - b0 * c2, b0 * c1 - b1 * c0
+        m0, m1, m2 = c1 * a2 - c2 * a1, c2 * a0 - c0 * a2, c0 * a1 - c1 * a0
+        o0, o1, o2 = a1 * b2 - a2 * b1, a2 * b0 - a0 * b2, a0 * b1 - a1 * b0
+        det = a0 * l0 + a1 * l1 + a2 * l2
+        if det == 0.0:
+            answer = -1
+            break
+        inv = 1.0 / det
+        if to >= 0:
+            cell, to = to, -1
+            dx, dy, dz = x - x0, y - y0, z - z0
+            r = (dx * l0 + dy * l1 + dz * l2) * inv
+            s = (dx * m0 + dy * m1 + dz * m2) * inv
+            t = (dx * o0 + dy * o1 + dz * o2) * inv
+        inv *= sign
+        u0, v0, w0 = vel[n0, 0], vel[n0, 1], vel[n0, 2]
+        d0, d1, d2 = vel[n1, 0] - u0, vel[n1, 1] - v0, vel[n1, 2] - w0
+        e0, e1, e2 = vel[n2, 0] - u0, vel[n2, 1] - v0, vel[n2, 2] - w0
+        f0, f1, f2 = vel[n3, 0] - u0, vel[n3, 1] - v0, vel[n3, 2] - w0
+        # (r, s, t)' = (r1, s1, t1) here, and its matrix.
+        rr, rs, rt = (l0 * d0 + l1 * d1 + l2 * d2) * inv, (l0 * e0 + l1 * e1 + l2 * e2) * inv, (l0 * f0 + l1 * f1 + l2 * f2) * inv
+        sr, ss, ts = (m0 * d0 + m1 * d1 + m2 * d2) * inv, (m0 * e0 + m1 * e1 + m2 * e2) * inv, (m0 * f0 + m1 * f1 + m2 * f2) * inv
+        tr, tq, tt = (o0 * d0 + o1 * d1 + o2 * d2) * inv, (o0 * e0 + o1 * e1 + o2 * e2) * inv, (o0 * f0 + o1 * f1 + o2 * f2) * inv
+        r1 = (l0 * u0 + l1 * v0 + l2 * w0) * inv + rr * r + rs * s + rt * t
+        s1 = (m0 * u0 + m1 * v0 + m2 * w0) * inv + sr * r + ss * s + ts * t
+        t1 = (o0 * u0 + o1 * v0 + o2 * w0) * inv + tr * r + tq * s + tt * t
+        strain = max(abs(rr) + abs(rs) + abs(rt), max(abs(sr) + abs(ss) + abs(ts), abs(tr) + abs(tq) + abs(tt)))
+        fastest = max(abs(r1), max(abs(s1), abs(t1)))
+        if not fastest * strain < 1e300:
+            answer = -1
+            break
+        r2, s2, t2 = 0.5 * (rr * r1 + rs * s1 + rt * t1), 0.5 * (sr * r1 + ss * s1 + ts * t1), 0.5 * (tr * r1 + tq * s1 + tt * t1)
+        h = min(most_time - time, min(reach / max(strain, 1e-300), 4.0 / max(fastest, 1e-300)))
+        out, side = _reaches(r, r1, r2), 8
+        other = _reaches(s, s1, s2)
+        if other < out:
+            out, side = other, 10
+        other = _reaches(t, t1, t2)
+        if other < out:
+            out, side = other, 12
+        other = _reaches(1.0 - r - s - t, -(r1 + s1 + t1), -(r2 + s2 + t2))
+        if other < out:
+            out, side = other, 9
+        if out < h and cells[row, side] >= 0:  # what comes next comes from memory meanwhile
+            following = np.uintp(base + cells[row, side])
+            for corner in (0, 1, 2, 4):
+                node = np.uintp(first + cells[following, corner])
+                ask_early(points, node)
+                ask_early(vel, node)
+            for beside in (8, 9, 10, 12):
+                ask_early(cells, np.uintp(base + cells[following, beside]))
+        r3, s3, t3 = (rr * r2 + rs * s2 + rt * t2) / 3.0, (sr * r2 + ss * s2 + ts * t2) / 3.0, (tr * r2 + tq * s2 + tt * t2) / 3.0
+        r4, s4, t4 = 0.25 * (rr * r3 + rs * s3 + rt * t3), 0.25 * (sr * r3 + ss * s3 + ts * t3), 0.25 * (tr * r3 + tq * s3 + tt * t3)
+        r5, s5, t5 = 0.2 * (rr * r4 + rs * s4 + rt * t4), 0.2 * (sr * r4 + ss * s4 + ts * t4), 0.2 * (tr * r4 + tq * s4 + tt * t4)
+        if out < h:  # by two terms so far: with all of them
+            if side == 8:
+                g0, g1, g2, g3, g4, g5 = r, r1, r2, r3, r4, r5
+            elif side == 10:
+                g0, g1, g2, g3, g4, g5 = s, s1, s2, s3, s4, s5
+            elif side == 12:
+                g0, g1, g2, g3, g4, g5 = t, t1, t2, t3, t4, t5
+            else:
+                g0, g1, g2, g3, g4, g5 = (1.0 - r - s - t, -r1 - s1 - t1, -r2 - s2 - t2, -r3 - s3 - t3, -r4 - s4 - t4, -r5 - s5 - t5)
+            for _turn in range(2):
+                slope = g1 + out * (2.0 * g2 + out * (3.0 * g3 + out * (4.0 * g4 + out * 5.0 * g5)))
+                off = g0 + out * (g1 + out * (g2 + out * (g3 + out * (g4 + out * g5))))
+                if abs(off) < 0.2 * abs(slope * out):
+                    out -= off / slope
+        if out < h:
+            h = max(out, 0.0)
+        else:
+            side = -1
+        stuck = stuck + 1 if h * fastest < 1e-9 else 0
+        if stuck > 6:
+            answer = -1
+            break
+        r0 = s0 = t0 = 0.0
+        for _turn in range(6):
+            r0 = r + h * (r1 + h * (r2 + h * (r3 + h * (r4 + h * r5))))
+            s0 = s + h * (s1 + h * (s2 + h * (s3 + h * (s4 + h * s5))))
+            t0 = t + h * (t1 + h * (t2 + h * (t3 + h * (t4 + h * t5))))
+            if min(min(r0, s0), min(t0, 1.0 - r0 - s0 - t0)) >= -0.01:
+                break
+            h *= 0.5  # out by another side before
+            side = -1
+        dx = x0 + r0 * a0 + s0 * b0 + t0 * c0 - x
+        dy = y0 + r0 * a1 + s0 * b1 + t0 * c1 - y
+        dz = z0 + r0 * a2 + s0 * b2 + t0 * c2 - z
+        nu = sign * (u0 + r0 * d0 + s0 * e0 + t0 * f0)
+        nv = sign * (v0 + r0 * d1 + s0 * e1 + t0 * f1)
+        nw = sign * (w0 + r0 * d2 + s0 * e2 + t0 * f2)
+        faster = np.sqrt(nu * nu + nv * nv + nw * nw)
+        # An arc is longer than its chord by a 24th of its turn's square.
+        step = np.sqrt(dx * dx + dy * dy + dz * dz) * (13.0 - (u * nu + v * nv + w * nw) / max(speed * faster, 1e-300)) / 12.0
+        gx, gy, gz = x - seed[0], y - seed[1], z - seed[2]
+        if away > 8.0 * ring:
+            if abs(gx) < step + ring and abs(gy) < step + ring and abs(gz) < step + ring and gx * dx + gy * dy + gz * dz < 0.0:
+                answer = -1
+                break
+        else:
+            away = max(away, np.sqrt((gx + dx) ** 2 + (gy + dy) ** 2 + (gz + dz) ** 2))
+        if length + step >= most_length:  # the rest of the length, at the speeds there
+            share = (most_length - length) / max(step, 1e-300)
+            h *= share * (speed + faster) / (speed + np.sqrt(speed * speed + share * (faster * faster - speed * speed)))
+            answer = LENGTH
+            r0 = r + h * (r1 + h * (r2 + h * (r3 + h * (r4 + h * r5))))
+            s0 = s + h * (s1 + h * (s2 + h * (s3 + h * (s4 + h * s5))))
+            t0 = t + h * (t1 + h * (t2 + h * (t3 + h * (t4 + h * t5))))
+            dx = x0 + r0 * a0 + s0 * b0 + t0 * c0 - x
+            dy = y0 + r0 * a1 + s0 * b1 + t0 * c1 - y
+            dz = z0 + r0 * a2 + s0 * b2 + t0 * c2 - z
+        error += max(abs(r5), max(abs(s5), abs(t5))) * h ** 6 * strain / 6.0 * speed / max(fastest, 1e-300)
+        r, s, t = r0, s0, t0
+        x, y, z = x + dx, y + dy, z + dz
+        u, v, w, speed = nu, nv, nw, faster
+        time += h
+        length += step
+        if answer != 0:
+            break
+        if side < 0:
+            if time >= most_time:
+                answer = TIME
+                break
+            run[5] = run[5] + 1.0 if h * fastest < near else 0.0
+            if run[5] > 8.0 or not speed > 0.0:
+                answer = STILL
+                break
+        else:
+            run[5] = 0.0
+            to = np.int64(cells[row, side])
+            if to < 0:
+                answer = -3
+                run[6] = fastest
+                break
+            if cells[np.uintp(base + to), 14] != 2:
+                answer = -2
+                break
+        if not u * u_first + v * v_first + w * w_first > 0.99 * speed:
+            break
+    st[1] = cell
+    q[0], q[1], q[2] = r, s, t
+    p[0], p[1], p[2] = x, y, z
+    k[0, 0], k[0, 1], k[0, 2] = u, v, w
+    run[0], run[1], run[2], run[3], run[4] = time, length, error, to, away
+    return answer
 
 
 @piece
