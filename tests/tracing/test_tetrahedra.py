@@ -114,7 +114,7 @@ def test_lines_pass_from_tetrahedra_to_hexahedra_and_back_and_from_block_to_bloc
 
     both = UnstructuredGrid(n**3, np.concatenate([hexa[left(hexa)], tetra[~left(tetra)]]).astype(np.int32),
                             np.concatenate([kinds[left(hexa)], tetra_kinds[~left(tetra)]]))
-    ahead = cube_points(n) + [1.0, 0.0, 0.0]
+    ahead = cube_points(n) + np.array([1.0, 0.0, 0.0])
     flow = flow_of([(points, both), (ahead, unstructured("tetrahedra", n))],
                    {"Velocity": np.concatenate([np.tile([1.0, 0.2, -0.1], (n**3, 1))] * 2)})
     lines = followed(flow, [[0.1, 0.3, 0.6], [0.05, 0.21, 0.83]], direction="both")
