@@ -23,9 +23,10 @@ from tidal_lens.study.basis import shape_basis
 from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.files import load_study, save_study
 from tidal_lens.study.formulas import renamed, used_by, with_formula
-from tidal_lens.study.kinds import KINDS
+from tidal_lens.study.kinds import KINDS, streamlines
 from tidal_lens.study.kinds.body import new_body
 from tidal_lens.study.kinds.cloud import new_cloud
+from tidal_lens.study.kinds.frozen import freeze
 from tidal_lens.study.kinds.points import new_points
 from tidal_lens.study.kinds.streamlines import new_seed_list
 from tidal_lens.study.model import Study
@@ -69,6 +70,9 @@ def begun(kind, store, folder):
         places = np.array([[0.2, 0.3, 0.4], [0.7, 0.6, 0.5]])
         save_geometry(folder / "a.vtp", Geometry(places, None, None, {"d": np.array([1.0, 2.0])}))
         return new_cloud(store, folder / "a.vtp", read_cloud(folder / "a.vtp"))
+    if kind.name == "frozen":
+        lines = Evaluator(store.flow, store.reference).evaluate(Study().layer_of(streamlines.new_streamlines(store)), Token())
+        return freeze(lines.geometry, lines.colours, lines.layer.look, "Streamlines", "Velocity")
     return new_points(((0.2, 0.3, 0.4), (0.7, 0.6, 0.5)), "a.csv")
 
 

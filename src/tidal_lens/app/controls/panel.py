@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 from tidal_lens.app.controls.base import Controls
 from tidal_lens.app.controls.bodies import BodyControls, CloudControls, PointsControls
 from tidal_lens.app.controls.card_facts import CardFacts
+from tidal_lens.app.controls.frozen import FrozenControls
 from tidal_lens.app.controls.grid_surface import GridControls
 from tidal_lens.app.controls.isosurface import IsoControls
 from tidal_lens.app.controls.mask import MaskControls
@@ -31,6 +32,7 @@ CONTROLS: dict[str, Callable[[Document], Controls[Any]]] = {
     "grid-surface": GridControls,
     "isosurface": IsoControls,
     "streamlines": StreamControls,
+    "frozen": FrozenControls,
     "body": BodyControls,
     "points": PointsControls,
     "cloud": CloudControls,

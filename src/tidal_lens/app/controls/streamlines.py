@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QPushButton, QWidget
 from tidal_lens.app.card_chooser import CardChooser
 from tidal_lens.app.controls.arrows import VELOCITY
 from tidal_lens.app.controls.base import Coloured
+from tidal_lens.app.controls.frozen import freeze_chosen
 from tidal_lens.app.controls.line_look import LineLookControls
 from tidal_lens.app.controls.particles import ParticleControls
 from tidal_lens.app.controls.seeds import SeedsControls
@@ -69,6 +70,11 @@ class StreamControls(Coloured[StreamShape]):
         self.body.addWidget(self.drawn)
         self.body.addWidget(self.key)
         self.body.addWidget(rule())
+        self._end(document)
+        document.result_changed.connect(self._tell_fate)
+
+    def _end(self, document: Document) -> None:
+        """What became of the lines, and what can be done about it."""
         self.fate = label("", "soft")
         self.body.addWidget(self.fate)
         self.tighter = QPushButton("Follow doubtful lines tighter")
@@ -76,7 +82,10 @@ class StreamControls(Coloured[StreamShape]):
                                 "length")
         self.tighter.clicked.connect(self._tighten)
         self.body.addWidget(self.tighter)
-        document.result_changed.connect(self._tell_fate)
+        self.freeze = QPushButton("Keep a frozen copy")
+        self.freeze.setToolTip("Put a copy on the table that stays as the lines are now, whatever becomes of seeds, steps or the case")
+        self.freeze.clicked.connect(lambda: freeze_chosen(document))
+        self.body.addWidget(self.freeze)
 
     def _bind(self, follow: str) -> None:
         layer, shape = self.layer(), self.shape()

@@ -6,7 +6,21 @@ from typing import TYPE_CHECKING, Annotated, Union
 
 from pydantic import Field
 
-from tidal_lens.study.kinds import body, cloud, grid_surface, isosurface, mask, points, region, round, slice, slice_set, streamlines, wall
+from tidal_lens.study.kinds import (
+    body,
+    cloud,
+    frozen,
+    grid_surface,
+    isosurface,
+    mask,
+    points,
+    region,
+    round,
+    slice,
+    slice_set,
+    streamlines,
+    wall,
+)
 from tidal_lens.study.kinds.kind import Kind, Shape
 
 KINDS: tuple[Kind, ...] = (
@@ -18,6 +32,7 @@ KINDS: tuple[Kind, ...] = (
     round.KIND,
     region.KIND,
     streamlines.KIND,
+    frozen.KIND,
     body.KIND,
     cloud.KIND,
     points.KIND,

@@ -31,3 +31,13 @@ def fate_tables(flow: Flow, lines: Lines) -> tuple[Table, Table]:
     return (Table("Where each particle went", tuple(heads), tuple(rows)),
             Table("Where they went", ("end", "boundary", "particles", "share"),
                   tuple((words, name, float(n), n / many) for (words, name), n in counted.most_common())))
+
+
+def lines_table(lines: Lines) -> Table:
+    """Of each line its seed, length, time, error and ends."""
+    first, last = lines.offsets[:-1], lines.offsets[1:] - 1
+    spent = lines.time[last] - lines.time[first] if lines.n_lines else np.empty(0)
+    words = [tuple(End(e).words if e else "not followed" for e in ends) for ends in lines.ends.tolist()]
+    rows = zip((lines.seeds + 1).tolist(), lines.lengths.tolist(), spent.tolist(), lines.error.tolist(), words, strict=True)
+    return Table("Lines", ("seed", "length", "time", "error estimate", "upstream end", "downstream end"),
+                 tuple((float(seed), length, time, error, *ends) for seed, length, time, error, ends in rows))

@@ -20,7 +20,7 @@ from tidal_lens.quantities.names import OWN
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import mesh_of, ready_mesh
 from tidal_lens.study.dressings import Marks
-from tidal_lens.study.kinds.fates import fate_tables
+from tidal_lens.study.kinds.fates import fate_tables, lines_table
 from tidal_lens.study.kinds.first_values import best_name, round_to, rounded
 from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Shape, Sort, Tile, Vec
 from tidal_lens.study.kinds.seeds import (
@@ -36,13 +36,12 @@ from tidal_lens.study.kinds.seeds import (
     PointSeeds,
 )
 from tidal_lens.study.looks import LineLook
-from tidal_lens.study.tables import Table
 from tidal_lens.study.value import LayerId, QuantityName, Value, Vector
 from tidal_lens.study.words import Words
 from tidal_lens.tracing import seeds as laid
 from tidal_lens.tracing.fill import fill
 from tidal_lens.tracing.particles import AtWalls, Heat, Law, Particle, fly
-from tidal_lens.tracing.streamlines import End, Lines, TraceSettings, trace_lines
+from tidal_lens.tracing.streamlines import Lines, TraceSettings, trace_lines
 from tidal_lens.tracing.surface_lines import lines_on
 from tidal_lens.tracing.unsteady import Moment, Releases, Steps, pathlines, streaklines, timelines
 from tidal_lens.work import Token
@@ -185,7 +184,7 @@ class StreamShape(Shape):
                  else self._follower(see, surface, quick=self.quick, token=see.token)(seeds))
         lines = self._tightened(see, lines, seeds)
         _ = lines.census, lines.lengths, lines.doubtful  # worked out here, where nobody waits
-        return Made(lines, seeds, fate_tables(see.flow, lines) if self.particle is not None else (_table(lines),))
+        return Made(lines, seeds, fate_tables(see.flow, lines) if self.particle is not None else (lines_table(lines),))
 
     @property
     def may_be_tighter(self) -> bool:
@@ -346,16 +345,6 @@ class StreamShape(Shape):
 
 def _triples(places: Vec) -> tuple[Vector, ...]:
     return tuple((float(x), float(y), float(z)) for x, y, z in places)
-
-
-def _table(lines: Lines) -> Table:
-    """Of each line its seed, length, time, error and ends."""
-    first, last = lines.offsets[:-1], lines.offsets[1:] - 1
-    spent = lines.time[last] - lines.time[first] if lines.n_lines else np.empty(0)
-    words = [tuple(End(e).words if e else "not followed" for e in ends) for ends in lines.ends.tolist()]
-    rows = zip((lines.seeds + 1).tolist(), lines.lengths.tolist(), spent.tolist(), lines.error.tolist(), words, strict=True)
-    return Table("Lines", ("seed", "length", "time", "error estimate", "upstream end", "downstream end"),
-                 tuple((float(seed), length, time, error, *ends) for seed, length, time, error, ends in rows))
 
 
 def _first_line(store: QuantityStore) -> LineSeeds:
