@@ -544,3 +544,18 @@ def test_places_are_typed_in_lengths_of_the_body(window):
     type_into(controls.seeds.fields["count"][0], "3 L")
     settle(window)
     assert shape(window) == before, "a count is no length"
+
+
+def test_the_key_of_kinds_of_ends_says_what_they_are(window):
+    begun(window, "add-streamlines")
+    layer = window.document.chosen_layer
+    name = f"{OWN}kind of its end"
+    window.document.edit_layer(layer.with_(look=layer.look.with_(colour_by=name)), "Colour")
+    settle(window)
+    there = {End(e).words for e in lines(window).ends[:, 1].tolist()}
+    face = next(f for f in window.view.keys.keys() if f.quantity.name == name)
+    assert {word for _, word in face.words} == there
+    assert all(End(int(code)).words == word for code, word in face.words)
+    texts = [m.text for m in face.marks() if hasattr(m, "text")]
+    assert there <= set(texts)
+    assert not any(t.replace(".", "").isdigit() for t in texts), "no bare numbers"

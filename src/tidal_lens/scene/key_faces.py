@@ -13,11 +13,13 @@ from tidal_lens.quantities.store import Distribution, Quantity
 from tidal_lens.scene.marks import Dot, Mark, Measure, Path, Plate, Tint, Words, cut_short
 from tidal_lens.scene.palettes import palette
 from tidal_lens.study.evaluate import Evaluator
+from tidal_lens.study.geometry import CODES
 from tidal_lens.study.model import KeySetting, Study
 from tidal_lens.study.words import number_text
 
 LEFT, TOP, WIDTH, HEIGHT, BAR, SPREAD, LINE = 12.0, 12.0, 124.0, 236.0, 13.0, 30.0, 13.0
 SLIM, GAP = 62.0, 6.0  # of a key that gives way; between two
+WORDS_AT = 8 + SPREAD + BAR + 13 + 8  # room of a key but for the words beside its bar
 BEAD = -6.0  # of isosurface values, from the left edge of the bar
 _TITLE, _SMALL, _NUMBER = 12.5, 11.0, 12.0
 _GREY = "#9E9E9E"  # where there is no value, or one beyond the range
@@ -35,7 +37,7 @@ class KeyFace:
     low, high : float
         Its range.
     left, top, height : float
-        Where it lies; it is :data:`WIDTH` wide.
+        Where it lies.
     axis : tuple of float
         The least and greatest value on its bar.
     beads : tuple of (str, float)
@@ -48,6 +50,10 @@ class KeyFace:
         What the user set on it.
     slim : bool
         Whether it gives way to others: without distribution and texts.
+    wide : float
+        How wide it is in full.
+    words : tuple of (float, str)
+        Values that stand for something, and for what, in the place of numbers.
     """
 
     quantity: Quantity
@@ -63,11 +69,13 @@ class KeyFace:
     told: tuple[str, ...]
     setting: KeySetting
     slim: bool = False
+    wide: float = WIDTH
+    words: tuple[tuple[float, str], ...] = ()
 
     @property
     def width(self) -> float:
         """How wide it is."""
-        return SLIM if self.slim else WIDTH
+        return SLIM if self.slim else self.wide
 
     @property
     def bar_left(self) -> float:
@@ -118,7 +126,7 @@ class KeyFace:
         """All that it is drawn by, from the back."""
         if self.slim:
             return self._slim_marks()
-        head: list[Mark] = [Plate((self.left, self.top, WIDTH, self.height), Tint("panel", 0.88), Tint("line"), 6.0),
+        head: list[Mark] = [Plate((self.left, self.top, self.wide, self.height), Tint("panel", 0.88), Tint("line"), 6.0),
                 Words((self.left + 8, self.top + 17), self.title, _TITLE, Tint("ink"), bold=True),
                 *(Words((self.left + 8, self.top + 31 + LINE * n), line, _SMALL, Tint("soft")) for n, line in enumerate(self.told))]
         return (*head, *self._silhouette(), *self._bar(), *self._extremes(), *self._numbers())
@@ -186,9 +194,13 @@ class KeyFace:
         taken: list[float] = []
         for value in (self.high, self.low):
             y = self.y_of(value)
-            out += [Path(((right + 1, y), (right + 9, y - 5), (right + 9, y + 5), (right + 1, y)), Tint("panel"), Tint("ink")),
-                    Words((right + 13, y + 4), self.text_of(value), _NUMBER, Tint("ink"))]
+            out.append(Path(((right + 1, y), (right + 9, y - 5), (right + 9, y + 5), (right + 1, y)), Tint("panel"), Tint("ink")))
+            if not self.words:
+                out.append(Words((right + 13, y + 4), self.text_of(value), _NUMBER, Tint("ink")))
             taken.append(y)
+        for value, word in self.words:
+            y = self.y_of(value)
+            out += [Path(((right, y), (right + 5, y)), None, Tint("ink")), Words((right + 13, y + 4), word, _SMALL, Tint("ink"))]
         middle = {"signed": 0.0, "mach": 1.0}.get(self.quantity.scale)
         if middle is not None and self.low < middle < self.high and all(abs(self.y_of(middle) - y) > 16 for y in taken):
             y = self.y_of(middle)
@@ -240,7 +252,9 @@ def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, size: tuple[flo
     for name in shown:
         beads, known = names[name], key_of(name)
         slim = full is not None and len(shown) > 1 and name not in full
-        own, place = SLIM if slim else WIDTH, study.keys.get(name, KeySetting()).place
+        words = _words(name, known[0]) if known is not None else ()
+        wide = max([WIDTH, *(WORDS_AT + measure(word, _SMALL, False) for _, word in words)])
+        own, place = SLIM if slim else wide, study.keys.get(name, KeySetting()).place
         if known is None or (place is None and right + own > width - 8):
             continue
         spread, low, high = known
@@ -256,9 +270,20 @@ def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, size: tuple[flo
         told = _told(quantity, evaluator.flow.si_units, spread.coarse, measure)
         tall = min(HEIGHT, height - 40)
         left, top = (right, TOP) if place is None else (place[0] * (width - own), place[1] * (height - tall))
-        found.append(KeyFace(quantity, spread, low, high, left, top, tall, axis, tuple(beads), title, told, setting, slim))
+        found.append(KeyFace(quantity, spread, low, high, left, top, tall, axis, tuple(beads), title, told, setting, slim, wide, words))
         right += own + GAP if place is None else 0.0
     return found
+
+
+def _words(name: str, spread: Distribution) -> tuple[tuple[float, str], ...]:
+    """What the values of a quantity stand for: of those that occur."""
+    codes = CODES.get(name, {})
+    if spread.low == spread.high:
+        return ((spread.low, codes[int(spread.low)]),) if spread.low in codes else ()
+    begin, end = spread.span
+    width = (end - begin) / len(spread.counts)
+    at = {code: min(int((code - begin) / width), len(spread.counts) - 1) for code in codes if begin <= code <= end}
+    return tuple((float(code), codes[code]) for code, n in at.items() if spread.counts[n] > 0)
 
 
 def _told(quantity: Quantity, si_units: bool, first_look: bool, measure: Measure) -> tuple[str, ...]:

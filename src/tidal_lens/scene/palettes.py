@@ -35,8 +35,8 @@ MOSS = ("#10261F", "#27503F", "#5C7F58", "#97A877", "#CFCFA3", "#F3F0DC")
 INK = ("#FBF9F4", "#A9ADAC", "#1F2A33")
 
 # What may be chosen in the place of what a quantity's meaning asks for, and how each is called.
-CHOICES = {"": "By meaning", "even": "Water", "ember": "Ember", "moss": "Moss", "signed": "About zero", "angle": "Once round",
-           "ink": "Ink", "paper": "Chalk"}
+CHOICES = {"": "By meaning", "even": "Water", "ember": "Ember", "moss": "Moss", "signed": "About zero", "mach": "Break at 1",
+           "angle": "Once round", "ink": "Ink", "paper": "Chalk"}
 
 # Once round: ends where it begins; light at zero, dark at half a turn.
 ROUND = ("#3A1F4A", "#1D5F8A", "#5FA5B5", "#F3EBD2", "#CF9A5B", "#8E3B4E", "#3A1F4A")

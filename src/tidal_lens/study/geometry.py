@@ -10,9 +10,12 @@ from numpy.typing import NDArray
 
 from tidal_lens.cutting.points import Points
 from tidal_lens.cutting.surface import Surface
-from tidal_lens.tracing.streamlines import Lines
+from tidal_lens.quantities.names import OWN
+from tidal_lens.tracing.streamlines import End, Lines
 
 Geometry = Surface | Lines | Points
+_END = "kind of its end"
+CODES = {OWN + _END: {int(end): end.words for end in End}}  # quantities whose numbers stand for something, and for what
 
 
 def own_values(geometry: Geometry) -> Mapping[str, NDArray[Any]]:
@@ -22,7 +25,7 @@ def own_values(geometry: Geometry) -> Mapping[str, NDArray[Any]]:
         ends = np.where(geometry.ends[:, 1] != 0, geometry.ends[:, 1], geometry.ends[:, 0])  # upstream, where it was followed only there
         return {"time from the seed": geometry.time, "length from the seed": geometry.along,
                 "number of the line": geometry.seeds[lines] + 1.0,
-                "error of the line": geometry.error[lines], "kind of its end": ends[lines].astype(np.float64), **geometry.more}
+                "error of the line": geometry.error[lines], _END: ends[lines].astype(np.float64), **geometry.more}
     return geometry.scalars if isinstance(geometry, Points) else {}
 
 

@@ -124,7 +124,7 @@ class KeySetting(Value):
     digits: Annotated[int, Field(ge=0, le=9)] = 0
     place: tuple[Share, Share] | None = None
     hidden: bool = False
-    palette: Literal["", "even", "ember", "moss", "signed", "angle", "ink", "paper"] = ""
+    palette: Literal["", "even", "ember", "moss", "signed", "mach", "angle", "ink", "paper"] = ""
 
     def is_log(self, scale: str, low: float, high: float) -> bool:
         """Whether colours between two values of a quantity of a scale go by the logarithm."""

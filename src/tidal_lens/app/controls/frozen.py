@@ -57,7 +57,7 @@ def freeze_chosen(document: Document) -> None:
     known, new = document.key(name) if name else None, copy.look.colour_by
     if new and new.startswith(OWN) and new != name and known is not None and quantity is not None and name is not None:
         old = document.study.keys.get(name, KeySetting())
-        palette = old.palette or ("signed" if quantity.scale == "signed" else "")
+        palette = old.palette or ("" if quantity.scale == "even" else quantity.scale)
         study = study.with_key(new, old.with_(low=known[1], high=known[2], palette=palette, symmetric=False))
     document.edit(study, f"Add {copy.name}")
     document.choose(copy.id)
