@@ -102,6 +102,33 @@ def test_sets_are_added_shown_and_removed(window):
     assert {s.title for s in SETS} == {a.text() for a in forms.actions()}
 
 
+def test_a_drag_over_what_is_seen_lays_a_row_of_seeds_as_one_step(window):
+    controls = begun(window, "add-seed-points")
+    before = shape(window)
+    scroll_to(window, controls.seeds.click)
+    click(controls.seeds.click)
+    view, camera = window.view, window.document.camera
+    begin, end = QPointF(0.5 * view.width(), 0.4 * view.height()), QPointF(0.62 * view.width(), 0.5 * view.height())
+    drag(view, begin, end, steps=3)
+    settle(window)
+    assert window.document.camera is camera, "the view did not turn"
+    laid = np.array(shape(window).seeds[0].points)[1:]
+    way = np.hypot(end.x() - begin.x(), end.y() - begin.y())
+    assert len(laid) == pytest.approx(way / 18 + 1, abs=2)
+    pixel = view.shown_camera.project(laid, view.width(), view.height())[0]
+    along = np.array([end.x() - begin.x(), end.y() - begin.y()]) / way
+    off = pixel - [begin.x(), begin.y()]
+    assert np.abs(off[:, 0] * along[1] - off[:, 1] * along[0]).max() < 2.5, "they lie under the stroke"
+    assert np.diff(off @ along) == pytest.approx(18, abs=2.5)
+    assert lines(window).n_seeds == len(laid) + 1
+    click(view, QPointF(0.55 * view.width(), 0.35 * view.height()))
+    assert len(shape(window).seeds[0].points) == len(laid) + 2, "still asking"
+    keys(view, Qt.Key.Key_Escape)
+    window.act("undo")
+    window.act("undo")
+    assert shape(window) == before
+
+
 def test_each_click_adds_a_seed_and_is_a_step_of_undo(window):
     controls = begun(window, "add-seed-points")
     scroll_to(window, controls.seeds.click)

@@ -23,12 +23,15 @@ class Wish:
     hint : str
         What to click, shown in the view.
     take : callable
-        Given the places once all are there, shape (count, 3).
+        Given the places once all are there, shape (count, 3); of a stroke as many as it laid.
+    stroke : bool
+        Whether a drag over what is seen lays places along it.
     """
 
     count: int
     hint: str
     take: Callable[[Vec], object]
+    stroke: bool = False
 
 
 class Clicks(QObject):
@@ -64,6 +67,13 @@ class Clicks(QObject):
             wish.take(found)
         else:
             self.changed.emit()
+
+    def lay(self, places: list[Vec]) -> None:
+        """A stroke laid some places."""
+        wish, self.wish, self.places = self.wish, None, []
+        self.changed.emit()
+        if wish is not None:
+            wish.take(np.array(places))
 
     def give_up(self) -> bool:
         """Want no more; whether anything was wanted."""

@@ -75,8 +75,8 @@ class SeedsControls(QWidget):
         self.card.picked.connect(lambda card: self._set("Where seeds lie", card=card))
         self.block = Picker("Block", "The structured block whose nodes are seeds")
         self.block.activated.connect(lambda at: self._set("Block", block=self.block.itemText(at)))
-        self.click = QPushButton("Click places in the view")
-        self.click.setToolTip("Each click on anything in the view adds a seed there, until Esc")
+        self.click = QPushButton("Click or drag in the view")
+        self.click.setToolTip("Each click on anything in the view adds a seed there, a drag a row of them, until Esc")
         self.click.clicked.connect(lambda _checked=False: self.ask())
         self.clear = QPushButton("Remove all")
         self.clear.setToolTip("Take all listed seeds away but the first")
@@ -160,11 +160,11 @@ class SeedsControls(QWidget):
         def take(places: NDArray[np.float64]) -> None:
             now = self._now()
             if isinstance(now, PointSeeds) and self._document.chosen == asked:
-                x, y, z = (float(f"{c:.9g}") for c in places[0])
-                self._put("Add a seed", now.with_(points=(*now.points, (x, y, z))))
+                more = tuple((float(f"{x:.9g}"), float(f"{y:.9g}"), float(f"{z:.9g}")) for x, y, z in places)
+                self._put("Add a seed" if len(more) == 1 else f"Add {len(more)} seeds", now.with_(points=(*now.points, *more)))
                 self.ask()
 
-        self._document.clicks.ask(Wish(1, "Click where a line is to begin; Esc ends.", take))
+        self._document.clicks.ask(Wish(1, "Click where a line is to begin, or drag over walls and cards.", take, stroke=True))
 
     def _thin(self, count: int) -> None:
         now = self._now()

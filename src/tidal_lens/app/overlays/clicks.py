@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import Quiet, halo_text
 from tidal_lens.app.stage import Stage
+
+_APART = 18.0  # pixels from one place of a stroke to the next
 
 
 class ClicksOverlay(Quiet):
@@ -17,6 +20,8 @@ class ClicksOverlay(Quiet):
     def __init__(self, view: Stage) -> None:
         self._view = view
         self._clicks = view.document.clicks
+        self._stroke: list[NDArray[np.float64]] = []
+        self._last = QPointF()
         self._clicks.changed.connect(self._changed)
 
     def _changed(self) -> None:
@@ -30,8 +35,9 @@ class ClicksOverlay(Quiet):
             return
         p.setPen(QPen(theme.colour("panel"), 1.5))
         p.setBrush(theme.colour("magenta"))
-        if self._clicks.places:
-            pixels, depth = camera.project(np.array(self._clicks.places), self._view.width(), self._view.height())
+        laid = [*self._clicks.places, *self._stroke]
+        if laid:
+            pixels, depth = camera.project(np.array(laid), self._view.width(), self._view.height())
             for (x, y), d in zip(pixels, depth, strict=True):
                 if d > 0:
                     p.drawEllipse(QPointF(float(x), float(y)), 5, 5)
@@ -44,9 +50,30 @@ class ClicksOverlay(Quiet):
         if self._clicks.wish is None:
             return False
         place = self._view.point_at(at)
-        if place is not None:
+        if place is not None and self._clicks.wish.stroke:
+            self._stroke, self._last = [np.asarray(place)], at
+        elif place is not None:
             self._clicks.give(np.asarray(place))
         return place is not None
+
+    def drag(self, at: QPointF, _modifiers: Qt.KeyboardModifier) -> None:
+        """Go on with a stroke: places stand evenly along it, however quickly it is drawn."""
+        if not self._stroke:
+            return
+        way = at - self._last
+        steps = int(np.hypot(way.x(), way.y()) / _APART)
+        for _ in range(steps):
+            self._last += way * (_APART / max(float(np.hypot(way.x(), way.y())), 1e-9))
+            place = self._view.point_at(self._last)
+            if place is not None:
+                self._stroke.append(np.asarray(place))
+        if steps:
+            self._view.update()
+
+    def let_go(self) -> None:
+        stroke, self._stroke = self._stroke, []
+        if stroke:
+            self._clicks.lay(stroke)
 
     def hint(self, at: QPointF) -> str:
         return "Click here" if self._clicks.wish is not None and self._view.point_at(at) is not None else ""
