@@ -223,13 +223,20 @@ def test_doubtful_lines_are_told_dashed_and_followed_tighter():
     lines = trace_lines(flow, mesh, velocity, seeds, TraceSettings("forward", max_length=1.5, cell_tolerance=1e-5))
     assert len(lines.doubtful) == 0
     assert lines.dashed(0.1) is None
-    rough = replace(lines, error=np.array([0.0, 0.1, 0.0]))
+    for n in range(3):
+        so_far = lines.so_far[lines.offsets[n]:lines.offsets[n + 1]]
+        assert so_far[0] == 0.0
+        assert (np.diff(so_far) >= 0.0).all()
+        assert so_far[-1] == lines.error[n] > 0.0
+    rough = replace(lines, error=np.array([0.0, 0.1, 0.0]), so_far=None)
     assert rough.doubtful.tolist() == [1]
     gaps = rough.dashed(0.1)
     own = np.arange(rough.offsets[1], rough.offsets[2])
     assert not np.delete(gaps, own).any()
     assert gaps[own].tolist() == (np.floor(rough.along[own] / 0.1) % 2 == 1).tolist()
     assert 0 < gaps[own].sum() < len(own)
+    part = replace(rough, so_far=np.where(np.arange(len(lines.points)) >= own[len(own) // 2], 0.1, 0.001))
+    assert np.array_equal(part.dashed(0.1), gaps & (np.arange(len(lines.points)) >= own[len(own) // 2])), "from where the doubt begins"
     finer = trace_lines(flow, mesh, velocity, seeds[[1]], TraceSettings("forward", max_length=1.5, cell_tolerance=1e-7))
     joined = rough.with_lines(rough.doubtful, finer)
     assert joined.seeds.tolist() == [0, 1, 3]

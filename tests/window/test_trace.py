@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 
 from driving import choose, click, drag, keys, move, pick, pixels, settle, slide, type_into, wait
 from small_series import series
+from tidal_lens.app.overlays.keys import KeysOverlay
 from tidal_lens.quantities.names import OWN
 from tidal_lens.study.files import load_study
 from tidal_lens.study.kinds.seeds import SETS, PointSeeds
@@ -580,7 +581,7 @@ def test_the_key_of_kinds_of_ends_says_what_they_are(window):
     window.document.edit_layer(layer.with_(look=layer.look.with_(colour_by=name)), "Colour")
     settle(window)
     there = {End(e).words for e in lines(window).ends[:, 1].tolist()}
-    face = next(f for f in window.view.keys.keys() if f.quantity.name == name)
+    face = {f.quantity.name: f for f in KeysOverlay.keys(window.view.keys)}[name]
     assert {word for _, word in face.words} == there
     assert all(End(int(code)).words == word for code, word in face.words)
     texts = [m.text for m in face.marks() if hasattr(m, "text")]

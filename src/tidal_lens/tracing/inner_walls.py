@@ -23,7 +23,8 @@ def stopped(flow: Flow, mesh: Mesh, rows: Rows, total: NDArray[np.int64], wall: 
     flow, mesh : Flow, Mesh
         The flow and its packed grids.
     rows : tuple
-        Points (n, 3), places in their cells (n, 3), block and cell (n, 2), time (n,), of all lines one after another.
+        Points (n, 3), places in their cells (n, 3), block and cell (n, 2), time (n,), of all lines one after another;
+        instead of times (n, 2) of which the first is the time.
     total : ndarray, shape (lines,)
         Points of each line.
     wall : int
@@ -45,7 +46,7 @@ def stopped(flow: Flow, mesh: Mesh, rows: Rows, total: NDArray[np.int64], wall: 
         return rows, total
     first, last = np.cumsum(total) - total, np.cumsum(total)  # rows of each line
     keep_from, keep_to = first.copy(), last.copy()
-    ahead = time[segment] >= 0.0
+    ahead = (time if time.ndim == 1 else time[:, 0])[segment] >= 0.0
     at_end = np.full(len(total), -1, np.int64)
     at_start = np.full(len(total), -1, np.int64)
     for n in np.argsort(segment + share, kind="stable")[::-1]:  # the first after the seed is written last
@@ -63,7 +64,7 @@ def stopped(flow: Flow, mesh: Mesh, rows: Rows, total: NDArray[np.int64], wall: 
     rows_of = np.concatenate([segment[at_end[cut_end]], segment[at_start[cut_start]]])
     hair = np.concatenate([np.maximum(share[at_end[cut_end]] - _AT, 0.0), np.minimum(share[at_start[cut_start]] + _AT, 1.0)])
     extra = points[rows_of] + hair[:, None] * (points[rows_of + 1] - points[rows_of])
-    extra_time = time[rows_of] + hair * (time[rows_of + 1] - time[rows_of])
+    extra_time = time[rows_of] + (hair * (time[rows_of + 1] - time[rows_of]).T).T
     extra_cells, extra_places = np.empty((len(extra), 2), np.int64), np.empty((len(extra), 3))
     targets = read_only(np.ascontiguousarray(extra))
     run_chunks(lambda a, b: kernels.places_of(mesh.arrays, targets, extra_cells, extra_places, a, b), len(extra), 1024)

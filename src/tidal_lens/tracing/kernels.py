@@ -38,8 +38,8 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
     """Follow lines from seeds begin..end with the pair 5(4) of Dormand & Prince (1980), local extrapolation.
 
     Lines stand one after another in the outputs, which have room for ``max_points`` each: points (n, 3), place in the
-    cell (n, 3), block and cell (n, 2), time (n,). By line: points (lines,), reason for ending (lines,), summed error
-    estimate (lines,).
+    cell (n, 3), block and cell (n, 2), time and error estimate so far (n, 2). By line: points (lines,), reason for ending
+    (lines,), summed error estimate (lines,).
     """
     st, q, ids, cx, cv, jac, tmp, stack = room()
     rate = np.empty(3)
@@ -74,7 +74,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
             k[0, d] = sign * rate[d]
         det = tetra_edges(cx, jac) if tetra else jacobian(cx, q[0], q[1], q[2], jac)
         ring = 0.02 * abs(det) ** (1.0 / 3.0)
-        _store(out_p, out_q, out_cell, out_time, row, p, q, st, 0.0)
+        _store(out_p, out_q, out_cell, out_time, row, p, q, st, 0.0, 0.0)
         row += 1
         length, time, h, away = 0.0, 0.0, -1.0, 0.0
         reason[line] = STEPS
@@ -94,7 +94,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                 ended = _cross(points, blocks, cells, vel, sign, reach, origin, ring, min(allowed, 0.02), max_length, max_time,
                                p, st, q, k, run)
                 if run[0] > time:
-                    _store(out_p, out_q, out_cell, out_time, row, p, q, st, run[0])
+                    _store(out_p, out_q, out_cell, out_time, row, p, q, st, run[0], run[2])
                     row += 1
                 time, length, error[line], away = run[0], run[1], run[2], run[4]
                 if ended > 0:
@@ -320,7 +320,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                     k[6, d] = sign * rate[d]
             length += step
             if passing >= 0.0:
-                _store(out_p, out_q, out_cell, out_time, row, x, q, st, time)
+                _store(out_p, out_q, out_cell, out_time, row, x, q, st, time, error[line])
                 row += 1
                 reason[line] = CLOSED
                 break
@@ -336,7 +336,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
             if k[0, 0] * k[6, 0] + k[0, 1] * k[6, 1] + k[0, 2] * k[6, 2] < 0.985 * speed * np.sqrt(
                     k[6, 0] ** 2 + k[6, 1] ** 2 + k[6, 2] ** 2):
                 row = _round_off(m, vel, p, x, k, h, st, q, ids, cx, cv, jac, tmp, stack, out_p, out_q, out_cell,
-                                 out_time, row, full, time - h)
+                                 out_time, row, full, time - h, error[line])
             if row >= full:
                 break
             gone = 0.0
@@ -345,7 +345,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                 k[0, d] = k[6, d]
                 gone += (p[d] - origin[d]) ** 2
             away = max(away, np.sqrt(gone))
-            _store(out_p, out_q, out_cell, out_time, row, p, q, st, time)
+            _store(out_p, out_q, out_cell, out_time, row, p, q, st, time, error[line])
             row += 1
             if last or ends_outside:
                 reason[line] = TIME if late else LENGTH if last else LEFT
@@ -645,7 +645,7 @@ def _border(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, fastes
 @piece
 def _round_off(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, st: Array, q: Array, ids: Array,
                cx: Array, cv: Array, jac: Array, tmp: Array, stack: Array, out_p: Array, out_q: Array, out_cell: Array,
-               out_time: Array, row: int, full: int, time: float) -> int:
+               out_time: Array, row: int, full: int, time: float, error: float) -> int:
     """Store points on a step that turns, so that the line looks as round as it is; ends in the cell of x again."""
     dot = k[0, 0] * k[6, 0] + k[0, 1] * k[6, 1] + k[0, 2] * k[6, 2]
     size = np.sqrt((k[0, 0] ** 2 + k[0, 1] ** 2 + k[0, 2] ** 2) * (k[6, 0] ** 2 + k[6, 1] ** 2 + k[6, 2] ** 2))
@@ -660,7 +660,7 @@ def _round_off(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, st:
         place[0], place[1], place[2] = tmp[0], tmp[1], tmp[2]
         if not find(m, vel, place, 0.0, st, q, ids, cx, cv, jac, tmp, stack):
             break
-        _store(out_p, out_q, out_cell, out_time, row, place, q, st, time + h * n / pieces)
+        _store(out_p, out_q, out_cell, out_time, row, place, q, st, time + h * n / pieces, error)
         row += 1
     st[0], st[1] = block, cell
     load(m[0], m[1], m[2], vel, st, ids, cx, cv)
@@ -670,14 +670,15 @@ def _round_off(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, st:
 
 @folded
 def _store(out_p: Array, out_q: Array, out_cell: Array, out_time: Array, row: int, p: Array, q: Array, st: Array,
-           time: float) -> None:
+           time: float, error: float) -> None:
     at = np.uintp(row)
     for d in range(3):
         out_p[at, d] = p[d]
         out_q[at, d] = q[d]
     out_cell[at, 0] = st[0]
     out_cell[at, 1] = st[1]
-    out_time[at] = time
+    out_time[at, 0] = time
+    out_time[at, 1] = error
 
 
 @piece
@@ -735,7 +736,7 @@ def lay_out(behind: Array, ahead: Array, back_p: Array, back_q: Array, back_cell
                 out_q[row, d] = back_q[top - n, d]
             out_cell[row, 0] = back_cell[top - n, 0]
             out_cell[row, 1] = back_cell[top - n, 1]
-            out_time[row] = -back_time[top - n]
+            out_time[row, 0], out_time[row, 1] = -back_time[top - n, 0], back_time[top - n, 1]
             row += 1
         for n in range(from_ahead, from_ahead + ahead[line]):
             for d in range(3):
@@ -743,7 +744,7 @@ def lay_out(behind: Array, ahead: Array, back_p: Array, back_q: Array, back_cell
                 out_q[row, d] = ahead_q[n, d]
             out_cell[row, 0] = ahead_cell[n, 0]
             out_cell[row, 1] = ahead_cell[n, 1]
-            out_time[row] = ahead_time[n]
+            out_time[row, 0], out_time[row, 1] = ahead_time[n, 0], ahead_time[n, 1]
             row += 1
         from_back += back_count[line]
         from_ahead += ahead_count[line]

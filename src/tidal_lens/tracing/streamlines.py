@@ -104,6 +104,8 @@ class Lines:
         Values of their own at the points besides, shape (n,).
     inside : ndarray of int, or None
         Numbers of the seeds that are inside, where they are not those of the lines.
+    so_far : ndarray, shape (n,), or None
+        Sum of the error estimates from the seed to each point, where it is known.
     """
 
     points: NDArray[np.float64]
@@ -116,6 +118,7 @@ class Lines:
     n_seeds: int
     more: Mapping[str, NDArray[np.float64]] = field(default_factory=dict)
     inside: NDArray[np.int64] | None = None
+    so_far: NDArray[np.float64] | None = None
 
     @cached_property
     def begun(self) -> NDArray[np.int64]:
@@ -146,11 +149,17 @@ class Lines:
         return np.flatnonzero(self.error > DOUBT * self.lengths)
 
     def dashed(self, dash: float) -> NDArray[np.bool_] | None:
-        """Whether the way from each point (n,) to the next is left out, so that doubtful lines are dashed; None where none is."""
+        """Whether the way from each point (n,) to the next is left out, so that what is doubtful is dashed; None where nothing is.
+
+        That is what of a doubtful line comes after half of the error that it may have was made; all of it where that is not known.
+        """
         if len(self.doubtful) == 0:
             return None
         line = np.repeat(np.arange(self.n_lines), np.diff(self.offsets))
-        return np.asarray(np.isin(line, self.doubtful) & (np.floor(self.along / dash).astype(np.int64) % 2 == 1))
+        doubt = np.isin(line, self.doubtful)
+        if self.so_far is not None:
+            doubt &= self.so_far > 0.5 * DOUBT * self.lengths[line]
+        return np.asarray(doubt & (np.floor(self.along / dash).astype(np.int64) % 2 == 1))
 
     def with_lines(self, which: NDArray[np.int64], others: Lines) -> Lines:
         """With other lines (k) from the same seeds in the place of some of its own (k); both have the same values of their own."""
@@ -171,8 +180,9 @@ class Lines:
         ends, error = self.ends.copy(), self.error.copy()
         ends[which], error[which] = others.ends, others.error
         more = {name: np.concatenate([values, others.more[name]])[rows] for name, values in self.more.items()}
+        so_far = both("so_far") if self.so_far is not None and others.so_far is not None else None
         return Lines(both("points"), np.concatenate([[0], np.cumsum(sizes)]), both("time"), placed, self.seeds, ends, error, self.n_seeds,
-                     more, self.inside)
+                     more, self.inside, so_far)
 
     @cached_property
     def along(self) -> NDArray[np.float64]:
@@ -268,15 +278,16 @@ def trace_lines(flow: Flow, mesh: Mesh, velocity: NDArray[Any], seeds: NDArray[n
     kept = np.flatnonzero(total)
     offsets = np.concatenate([[0], np.cumsum(total[kept])])
     told = tell_walls(flow, points, offsets, ends[kept])
-    return Lines(points, offsets, time, partial(stencil_of, mesh, cells, places), kept, told, error[kept], len(seeds))
+    return Lines(points, offsets, np.ascontiguousarray(time[:, 0]), partial(stencil_of, mesh, cells, places), kept, told, error[kept],
+                 len(seeds), so_far=np.ascontiguousarray(time[:, 1]))
 
 
 _Rows = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int64], NDArray[np.float64]]
 
 
 def _empty_rows(count: int) -> _Rows:
-    """Room for points, places in their cells, block and cell, and time."""
-    return np.empty((count, 3)), np.empty((count, 3)), np.empty((count, 2), np.int64), np.empty(count)
+    """Room for points, places in their cells, block and cell, and time with the error estimate so far."""
+    return np.empty((count, 3)), np.empty((count, 3)), np.empty((count, 2), np.int64), np.empty((count, 2))
 
 
 @dataclass(frozen=True, eq=False)

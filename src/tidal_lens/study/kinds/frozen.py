@@ -47,13 +47,15 @@ class FrozenShape(Shape):
         time, error = (_of(found, name, 1).astype(np.float64) for name in ("time", "error"))
         more = {name[len(_VALUES):]: _of(found, name, 1).astype(np.float64) for name in found if name.startswith(_VALUES)}
         lines = len(offsets) - 1
-        good = (points.shape == (len(time), 3) and lines >= 0 and len(seeds) == len(error) == lines and ends.shape == (lines, 2)
+        so_far = _of(found, "so far", 1).astype(np.float64) if "so far" in found else None
+        along = (time, *more.values(), *(() if so_far is None else (so_far,)))
+        good = (points.shape[1] == 3 and lines >= 0 and len(seeds) == len(error) == lines and ends.shape == (lines, 2)
                 and offsets[0] == 0 and offsets[-1] == len(points) and (np.diff(offsets) >= 0).all() and np.isfinite(points).all()
-                and np.isin(ends, [0, *End]).all() and all(len(v) == len(points) for v in more.values()))
+                and np.isin(ends, [0, *End]).all() and all(len(v) == len(points) for v in along))
         if not good:
             raise StudyError("The lines that the study holds do not fit together.", self.source, "Delete the card.")
         flow, token = see.flow, see.token
-        copy = Lines(points, offsets, time, lambda: values_at(flow, points, token), seeds, ends, error, lines, more)
+        copy = Lines(points, offsets, time, lambda: values_at(flow, points, token), seeds, ends, error, lines, more, so_far=so_far)
         _ = copy.census, copy.lengths, copy.doubtful
         return Made(copy, None, (lines_table(copy),), f"{lines:,} lines, as they were")
 
@@ -98,8 +100,10 @@ def freeze(lines: Lines, colours: NDArray[np.float64] | None, look: LineLook, so
     held: dict[str, NDArray[Any]] = {
         "points": lines.points.astype(np.float32), "offsets": lines.offsets, "time": lines.time.astype(np.float32),
         "seeds": lines.seeds.astype(np.int32), "ends": lines.ends.astype(np.int8), "error": lines.error.astype(np.float32),
+        **({} if lines.so_far is None else {"so far": lines.so_far.astype(np.float32)}),
         **{_VALUES + n: np.asarray(v, np.float32) for n, v in more.items()}}
     return Begun("Frozen lines", FrozenShape(held=pack(held), source=source[:200]), look.with_(colour_by=name))
 
 
-KIND = Kind(FrozenShape, "A copy of lines that stays as it was, whatever becomes of the card that it was taken from.")
+KIND = Kind(FrozenShape, "A copy of lines that stays as it was, whatever becomes of the card that it was taken from.",
+            begun_by="*Keep a frozen copy* in the controls of a card of lines")

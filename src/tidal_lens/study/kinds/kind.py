@@ -284,6 +284,8 @@ class Kind:
         Caption over its tiles, shared by kinds that stand together.
     files : tuple of str
         Kinds of files that it begins from, as dialogs name them; its tiles ask for one.
+    begun_by : str
+        How one without tiles begins.
     """
 
     shape: type[Shape]
@@ -296,6 +298,7 @@ class Kind:
     lacks: Callable[[Flow], str] = lambda _flow: ""
     group: str = ""
     files: tuple[str, ...] = ()
+    begun_by: str = "opening its file, or a table"
 
     def takes_long(self, flow: Flow) -> bool:
         """Whether beginning one is a job beside the window."""

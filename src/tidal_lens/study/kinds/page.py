@@ -20,7 +20,7 @@ def page() -> str:
 def _entry(kind: Kind) -> str:
     shape = kind.shape
     lines = [f"## {kind.name.replace('-', ' ').capitalize()}", "", kind.help, ""]
-    where = f"Tiles of the {kind.station.capitalize()} station" if kind.station else "Begun by opening its file, or a table"
+    where = f"Tiles of the {kind.station.capitalize()} station" if kind.station else f"Begun by {kind.begun_by}"
     lines.append(f"- {where}{': ' + ', '.join(f'*{t.name}* (`{t.id}`)' for t in kind.tiles) if kind.tiles else '.'}")
     comes = {"lines": "Comes to lines", "surface": "Comes to a surface", "points": "Comes to points",
              "none": "Comes to nothing of its own: it shows in other cards"}
