@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.errors import CancelledError
 from tidal_lens.flow.case import Flow
+from tidal_lens.kept import Kept
 from tidal_lens.sampling.kernels import places_to_weights
 from tidal_lens.sampling.mesh import Mesh, Stencil
 from tidal_lens.tracing import kernels
@@ -250,10 +251,8 @@ def trace_lines(flow: Flow, mesh: Mesh, velocity: NDArray[Any], seeds: NDArray[n
     if velocity.shape != flow.points.shape:
         raise ValueError(f"velocity {velocity.shape} does not fit {flow.points.shape} points")
     seeds = np.ascontiguousarray(seeds, dtype=np.float64).reshape(-1, 3)
-    nodes = read_only(np.ascontiguousarray(velocity, dtype=np.float64))
+    nodes, still = _followed(mesh, velocity)
     halves = {"forward": (1.0,), "backward": (-1.0,), "both": (-1.0, 1.0)}[settings.direction]
-    sample = nodes[::len(nodes) // 65536 | 1]  # a scale is all that is wanted
-    still = 1e-7 * float(np.nanmax(np.abs(sample), initial=0.0))
     tol, tol_cell, max_cells, max_length, max_time = (
         float(v) for v in (settings.tolerance, settings.cell_tolerance, settings.max_cells, settings.max_length, settings.max_time))
     chunk = int(np.clip(len(seeds) // 8, 1, 32))
@@ -280,6 +279,31 @@ def trace_lines(flow: Flow, mesh: Mesh, velocity: NDArray[Any], seeds: NDArray[n
     told = tell_walls(flow, points, offsets, ends[kept])
     return Lines(points, offsets, np.ascontiguousarray(time[:, 0]), partial(stencil_of, mesh, cells, places), kept, told, error[kept],
                  len(seeds), so_far=np.ascontiguousarray(time[:, 1]))
+
+
+@dataclass(frozen=True, eq=False)
+class _Followed:
+    """A velocity as the kernels want it, and below which speed a line is at rest."""
+
+    velocity: NDArray[Any]  # held, so that its id stays its own
+    nodes: NDArray[np.float64]
+    still: float
+
+    @property
+    def nbytes(self) -> int:
+        return 0 if self.nodes.base is self.velocity or self.nodes is self.velocity else self.nodes.nbytes
+
+
+def _followed(mesh: Mesh, velocity: NDArray[Any]) -> tuple[NDArray[np.float64], float]:
+    """Kept with the mesh: while seeds are dragged it is the same again and again."""
+    def make() -> _Followed:
+        nodes = read_only(np.ascontiguousarray(velocity, dtype=np.float64))
+        sample = nodes[::len(nodes) // 65536 | 1]  # a scale is all that is wanted
+        return _Followed(velocity, nodes, 1e-7 * float(np.nanmax(np.abs(sample), initial=0.0)))
+
+    kept: Kept[int, _Followed] = mesh.__dict__.setdefault("_followed", Kept("quantities", lambda held: held.nbytes))
+    held = kept.obtain(id(velocity), make)
+    return held.nodes, held.still
 
 
 _Rows = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int64], NDArray[np.float64]]
