@@ -315,6 +315,21 @@ def velocity(tetra: bool, q: Array, cv: Array, out: Array) -> None:
 
 
 @piece
+def side_of(kind: int, q: Array) -> int:
+    """By which side of its cell a place is furthest outside."""
+    if kind == 2:
+        most, side = q[0] + q[1] + q[2] - 1.0, 6
+    else:
+        most, side = -1e300, 0
+    for d in range(3):
+        if -q[d] > most:
+            most, side = -q[d], 2 * d
+        if kind != 2 and q[d] - 1.0 > most:
+            most, side = q[d] - 1.0, 2 * d + 1
+    return side
+
+
+@piece
 def clear_of(kind: int, q: Array) -> float:
     """How far the place is outside its cell, in cell widths; 0 or less inside."""
     if kind == 2:
@@ -391,13 +406,14 @@ def walk(points: Array, blocks: Array, cells: Array, vel: Array, p: Array, st: A
 @piece
 def search(m: Array, vel: Array, p: Array, slack: float, st: Array, q: Array, ids: Array, cx: Array, cv: Array,
            jac: Array, tmp: Array, stack: Array) -> bool:
-    """Find the cell that holds p by the trees; ``slack`` is how far outside a cell still counts [cell widths].
+    """Find the cell that holds p by the trees, else the nearest of those that it is no more than ``slack`` outside of [cell widths].
 
     After a failure the block st[0] is -1: the place is unknown.
     """
     blocks, order, starts, sizes, boxes = m[1], m[3], m[4], m[5], m[6]
     x, y, z = p[0], p[1], p[2]
     walks = 0
+    nearest, near_block, near_cell = 1e300, np.int64(-1), np.int64(-1)
     for block in range(blocks.shape[0]):
         top = blocks[block, 8] - 1
         depth = 0
@@ -422,7 +438,7 @@ def search(m: Array, vel: Array, p: Array, slack: float, st: Array, q: Array, id
                     stack[depth, 1] = child
                     depth += 1
                 continue
-            if walks < 4 and slack == 0.0:  # mostly a cell or two away: cheaper than looking at all cells of the box
+            if walks < 4:  # mostly a cell or two away: cheaper than looking at all cells of the box
                 walks += 1
                 st[0] = block
                 st[1] = order[blocks[block, 9] + min(node * 8 + 3, blocks[block, 6] - 1)]
@@ -440,10 +456,18 @@ def search(m: Array, vel: Array, p: Array, slack: float, st: Array, q: Array, id
                 tetra = st[5] == 2
                 q[0] = q[1] = q[2] = 0.5
                 good = _invert_tetra(p, q, cx, jac, tmp) if tetra else _invert(p, q, cx, st[5] <= 1)
-                if good and clear_of(st[5], q) <= max(INSIDE, slack):
+                far = clear_of(st[5], q) if good else 1e300
+                if far <= INSIDE:
                     return True
-    st[0] = -1
-    return False
+                if far <= slack and far < nearest:
+                    nearest, near_block, near_cell = far, st[0], st[1]
+    st[0] = near_block
+    if near_block < 0:
+        return False
+    st[1] = near_cell
+    load(m[0], m[1], m[2], vel, st, ids, cx, cv)
+    q[0] = q[1] = q[2] = 0.5
+    return _invert_tetra(p, q, cx, jac, tmp) if st[5] == 2 else _invert(p, q, cx, st[5] <= 1)
 
 
 @piece
@@ -469,12 +493,10 @@ def _in_box(points: Array, ids: Array, p: Array, slack: float) -> bool:
 @piece
 def find(m: Array, vel: Array, p: Array, slack: float, st: Array, q: Array, ids: Array, cx: Array, cv: Array, jac: Array,
           tmp: Array, stack: Array) -> bool:
-    """Find the cell of p: by walking from the present one, then by the trees, then with slack for gaps."""
+    """Find the cell of p: by walking from the present one, then by the trees, with slack for gaps."""
     if st[0] >= 0 and walk(m[0], m[1], m[2], vel, p, st, q, ids, cx, cv, jac, tmp, len(p) < 0):
         return True
-    if search(m, vel, p, 0.0, st, q, ids, cx, cv, jac, tmp, stack):
-        return True
-    return slack > 0.0 and search(m, vel, p, slack, st, q, ids, cx, cv, jac, tmp, stack)
+    return search(m, vel, p, slack, st, q, ids, cx, cv, jac, tmp, stack)
 
 
 @piece

@@ -20,6 +20,7 @@ from tidal_lens.sampling.kernels import (
     newton,
     room,
     search,
+    side_of,
     solve,
     tetra_edges,
     velocity,
@@ -28,6 +29,7 @@ from tidal_lens.sampling.kernels import (
 
 Array = Any
 LEFT, STILL, CLOSED, LENGTH, STEPS, OUTSIDE, TIME, GONE = 1, 2, 3, 4, 5, 6, 8, 10
+SLACK = 1e-3  # how far outside a cell still counts as inside [cell widths]
 GHOST = 1.0  # how far beyond the border stages take the velocity of the last cell's map [cell widths]
 
 
@@ -48,6 +50,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
     x = np.empty(3)
     k = np.empty((7, 3))
     hold = np.empty(2, np.int64)
+    nothing = np.empty(3, np.int64)  # block, cell and its side beyond which there is nothing
     off = np.zeros(3, np.int64)
     guess = np.empty((3, 3))
     index = np.empty(3)
@@ -65,7 +68,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
         error[line] = 0.0
         count[line] = 0
         st[0] = -1
-        if not find(m, vel, p, 1e-3, st, q, ids, cx, cv, jac, tmp, stack):
+        if not find(m, vel, p, SLACK, st, q, ids, cx, cv, jac, tmp, stack):
             reason[line] = OUTSIDE
             continue
         tetra = st[5] == 2
@@ -81,6 +84,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
         idle = 0
         usual = False
         run[3], run[5] = -1.0, 0.0
+        nothing[0] = -1
         while row < full:
             speed = np.sqrt(k[0, 0] ** 2 + k[0, 1] ** 2 + k[0, 2] ** 2)
             if not speed > still:
@@ -109,7 +113,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                         for ahead_by in (5e-3, 0.1):
                             for d in range(3):
                                 x[d] = p[d] + k[0, d] * ahead_by / run[6]
-                            found = found or search(m, vel, x, 1e-3, st, q, ids, cx, cv, jac, tmp, stack)
+                            found = found or search(m, vel, x, SLACK, st, q, ids, cx, cv, jac, tmp, stack)
                         if not found:
                             reason[line] = LEFT
                             break
@@ -120,7 +124,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                         q[0] = q[1] = q[2] = 0.4
                     load(points, blocks, cells, vel, st, ids, cx, cv)
                     if ended == -2 and not (walk(points, blocks, cells, vel, p, st, q, ids, cx, cv, jac, tmp, ended > 0)
-                                           or find(m, vel, p, 1e-3, st, q, ids, cx, cv, jac, tmp, stack)):
+                                           or find(m, vel, p, SLACK, st, q, ids, cx, cv, jac, tmp, stack)):
                         reason[line] = LEFT
                         break
                     run[3], h = -1.0, -1.0
@@ -228,19 +232,23 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                         block, cell = st[0], st[1]
                         far = q[3]
                         a, b, c = q[0], q[1], q[2]
-                        inside = (search(m, vel, x, 0.0, st, q, ids, cx, cv, jac, tmp, stack)
-                                  or search(m, vel, x, 1e-3, st, q, ids, cx, cv, jac, tmp, stack))
+                        side = side_of(st[5], q)
+                        # Of places beyond the same side of the same cell one is looked for.
+                        known = st[5] <= 2 and far <= GHOST and block == nothing[0] and cell == nothing[1] and side == nothing[2]
+                        inside = far <= SLACK if known else search(m, vel, x, SLACK, st, q, ids, cx, cv, jac, tmp, stack)
                         if inside:
                             ahead = ahead and st[5] == 0
                         else:
                             if not far <= GHOST:
                                 out = True
                                 break
+                            nothing[0], nothing[1], nothing[2] = block, cell, side
                             # A little beyond the border the last cell's map goes on.
                             beyond = max(beyond, far)
-                            st[0], st[1] = block, cell
-                            load(points, blocks, cells, vel, st, ids, cx, cv)
-                            q[0], q[1], q[2] = a, b, c
+                            if not known:
+                                st[0], st[1] = block, cell
+                                load(points, blocks, cells, vel, st, ids, cx, cv)
+                                q[0], q[1], q[2] = a, b, c
                             ends_outside = stage == 6
                     a, b, c = q[0], q[1], q[2]
                     if st[5] == 2:
@@ -285,7 +293,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                 reason[line] = LEFT
                 break
             if ends_outside:  # cut the step where it meets the border
-                share = _border(m, vel, p, x, k, h, fastest, hold, st, q, ids, cx, cv, jac, rate, tmp, stack)
+                share = _border(m, vel, p, x, k, h, fastest, hold, nothing, st, q, ids, cx, cv, jac, rate, tmp, stack)
                 if share <= 0.0:
                     reason[line] = LEFT
                     break
@@ -311,7 +319,7 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                 x[0], x[1], x[2] = tmp[0], tmp[1], tmp[2]
                 time -= h * (1.0 - share)
                 h *= share
-                if not find(m, vel, x, 1e-3, st, q, ids, cx, cv, jac, tmp, stack):
+                if not find(m, vel, x, SLACK, st, q, ids, cx, cv, jac, tmp, stack):
                     reason[line] = CLOSED if passing >= 0.0 else LEFT
                     break
             if passing >= 0.0 or last or ends_outside:
@@ -584,8 +592,8 @@ def _arc(p: Array, x: Array, k: Array, h: float) -> float:
 
 
 @piece
-def _border(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, fastest: float, hold: Array, st: Array, q: Array,
-            ids: Array, cx: Array, cv: Array, jac: Array, rate: Array, tmp: Array, stack: Array) -> float:
+def _border(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, fastest: float, hold: Array, nothing: Array, st: Array,
+            q: Array, ids: Array, cx: Array, cv: Array, jac: Array, rate: Array, tmp: Array, stack: Array) -> float:
     """The greatest share of the step that is inside, to a thousandth of a cell; the present cell is then that of its end.
 
     From outside by Newton's method on the distance from the last cell, else by halving.
@@ -621,13 +629,15 @@ def _border(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, fastes
         if not inside:
             here, last = st[0], st[1]
             a, b, c, far = q[0], q[1], q[2], q[3]
-            inside = (search(m, vel, place, 0.0, st, q, ids, cx, cv, jac, tmp, stack)
-                      or search(m, vel, place, 1e-3, st, q, ids, cx, cv, jac, tmp, stack))
+            known = (st[5] <= 2 and far <= GHOST and here == nothing[0] and last == nothing[1]
+                     and side_of(st[5], q) == nothing[2])
+            inside = far <= SLACK if known else search(m, vel, place, SLACK, st, q, ids, cx, cv, jac, tmp, stack)
             if not inside:
                 high = share
-                st[0], st[1] = here, last
-                load(m[0], m[1], m[2], vel, st, ids, cx, cv)
-                q[0], q[1], q[2] = a, b, c
+                if not known:
+                    st[0], st[1] = here, last
+                    load(m[0], m[1], m[2], vel, st, ids, cx, cv)
+                    q[0], q[1], q[2] = a, b, c
                 ends = last if far <= 1.0 else -1
         if inside:
             low = share
@@ -759,7 +769,7 @@ def places_of(m: Array, targets: Array, cells: Array, places: Array, begin: int,
         for d in range(3):
             p[d] = targets[n, d]
         st[0] = -1
-        if find(m, m[0], p, 1e-3, st, q, ids, cx, cv, jac, tmp, stack):
+        if find(m, m[0], p, SLACK, st, q, ids, cx, cv, jac, tmp, stack):
             cells[n, 0], cells[n, 1] = st[0], st[1]
             for d in range(3):
                 places[n, d] = q[d]
