@@ -63,10 +63,10 @@ def turn_round(corners: Array, types: Array, volumes: Array, begin: int, end: in
 
 
 @kernel
-def bucket_faces(corners: Array, faces: Array, starts: Array, entries: Array, fill: bool, begin: int, end: int) -> None:
+def bucket_faces(corners: Array, faces: Array, starts: Array, entries: Array, sums: Array, fill: bool, begin: int, end: int) -> None:
     """Sort the faces of cells begin … end into buckets by their least corner: count first, then fill.
 
-    A face is entered as cell · 8 + side. ``starts`` has one entry a node more than there are nodes.
+    A face is entered as cell · 8 + side, with the sum of its different corners. ``starts`` has one entry a node more than there are nodes.
     """
     for cell in range(begin, end):
         for side in range(6):
@@ -76,24 +76,28 @@ def bucket_faces(corners: Array, faces: Array, starts: Array, entries: Array, fi
                 continue  # collapsed to an edge or a point
             least = min(min(a, b), min(c, e))
             if fill:
-                entries[starts[least]] = cell * 8 + side
-                starts[least] += 1
+                at = starts[least]
+                entries[at] = cell * 8 + side
+                sums[at] = np.int64(a) + b + c + e - (a if a in (b, e) else c if c in (b, e) else 0)
+                starts[least] = at + 1
             else:
                 starts[least + 1] += 1
 
 
 @kernel
-def match_faces(corners: Array, faces: Array, starts: Array, entries: Array, neighbours: Array, begin: int,
+def match_faces(corners: Array, faces: Array, starts: Array, entries: Array, sums: Array, neighbours: Array, begin: int,
                 end: int) -> None:
     """Pair the faces of each bucket begin..end that have the same corners; all of them are compared."""
     for node in range(begin, end):
         first, last = starts[node], starts[node + 1]
         for a in range(first, last):
-            cell, side = entries[a] // 8, entries[a] % 8
+            cell, side = entries[a] >> 3, entries[a] & 7
             if neighbours[cell, side] >= 0:
                 continue
             for b in range(a + 1, last):
-                other, back = entries[b] // 8, entries[b] % 8
+                if sums[b] != sums[a]:
+                    continue
+                other, back = entries[b] >> 3, entries[b] & 7
                 if other == cell or neighbours[other, back] >= 0:
                     continue
                 same = True
