@@ -116,5 +116,6 @@ def _crossings(points: NDArray[np.float64], begin: NDArray[np.int64],
         q = np.cross(offset, u)
         t = (way * q).sum(axis=1) * inverse
         share = (v * q).sum(axis=1) * inverse
-        hit = np.isfinite(share) & (s >= -1e-9) & (t >= -1e-9) & (s + t <= 1.0 + 1e-9) & (share >= 0.0) & (share <= 1.0 + 1e-9)  # a step may end on a wall
+        on = (s >= -1e-9) & (t >= -1e-9) & (s + t <= 1.0 + 1e-9)
+        hit = np.isfinite(share) & on & (share >= 0.0) & (share <= 1.0 + 1e-9)  # a step may end on a wall
     return begin[one[hit]], np.minimum(share[hit], 1.0)
