@@ -13,6 +13,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Hashable, MutableMapping
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import psutil
@@ -26,7 +27,12 @@ _asked = 0.0
 
 def limit() -> int:
     """Bytes that may be kept: as said, else a third of the machine's memory."""
-    return _said if _said is not None else psutil.virtual_memory().total // _PART
+    return _said if _said is not None else _total() // _PART
+
+
+@lru_cache(maxsize=1)
+def _total() -> int:
+    return int(psutil.virtual_memory().total)
 
 
 def said_limit() -> int | None:

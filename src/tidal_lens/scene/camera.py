@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -49,6 +50,10 @@ class Camera:
 
     def basis(self) -> tuple[Vec, Vec, Vec]:
         """Unit vectors to the right, up and forward."""
+        return self._basis
+
+    @cached_property
+    def _basis(self) -> tuple[Vec, Vec, Vec]:
         forward = _unit(self.focus - self.eye)
         right = _unit(np.cross(forward, self.up))
         return right, np.cross(right, forward), forward

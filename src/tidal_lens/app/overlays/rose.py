@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QMenu
 
 from tidal_lens.app import theme
@@ -15,6 +15,7 @@ from tidal_lens.app.overlays.base import near
 from tidal_lens.app.stage import Stage
 
 RADIUS = 38.0
+_ROOM = RADIUS + 24.0  # about its middle
 _GROUNDS = {"water": "Ground as the theme has it", "paper": "Paper", "white": "White", "ink": "Ink"}
 
 
@@ -24,6 +25,7 @@ class RoseOverlay:
     def __init__(self, view: Stage, look_from: Callable[[int, int], object], toggle: Callable[[], object]) -> None:
         self._view, self._look_from, self._toggle = view, look_from, toggle
         self._lamp_held = False
+        self._painted: tuple[Hashable, QPixmap] | None = None
 
     @property
     def centre(self) -> QPointF:
@@ -45,9 +47,24 @@ class RoseOverlay:
         return sorted(out, key=lambda t: -t[0])
 
     def paint(self, p: QPainter) -> None:
-        camera = self._view.shown_camera
+        camera, evaluator = self._view.shown_camera, self._view.document.evaluator
         if camera is None:
             return
+        ratio, corner = self._view.devicePixelRatioF(), self.centre - QPointF(_ROOM, _ROOM)
+        wind = evaluator.store.reference.velocity if evaluator is not None else None
+        basis = (*(v.tobytes() for v in camera.basis()), ratio, wind, self._view.document.study.lamp, theme.current().name)
+        if self._painted is None or self._painted[0] != basis:
+            pixmap = QPixmap(round(2 * _ROOM * ratio), round(2 * _ROOM * ratio))
+            pixmap.setDevicePixelRatio(ratio)
+            pixmap.fill(Qt.GlobalColor.transparent)
+            with QPainter(pixmap) as own:
+                own.setRenderHints(p.renderHints())
+                own.translate(-corner)
+                self._paint(own)
+            self._painted = basis, pixmap
+        p.drawPixmap(corner, self._painted[1])
+
+    def _paint(self, p: QPainter) -> None:
         centre = self.centre
         p.setPen(QPen(theme.colour("line"), 1))
         p.setBrush(theme.colour("panel", 0.80))
