@@ -426,6 +426,7 @@ class Words(QLabel):
         super().__init__()
         self._whole = text
         self._tip = ""
+        self._fitted: tuple[object, ...] = ()
         self.setText(text)
 
     def setText(self, text: str | None) -> None:
@@ -456,9 +457,13 @@ class Words(QLabel):
         self._fit()
 
     def _fit(self) -> None:
-        metrics, width = self.fontMetrics(), self.width()
-        shown = self._whole
-        if self.testAttribute(Qt.WidgetAttribute.WA_WState_Created) and self.isVisible() and self.textFormat() != Qt.TextFormat.RichText:
+        width, seen = self.width(), self.isVisible()
+        basis = (self._whole, self._tip, width, seen, self.wordWrap(), self.font().key())
+        if basis == self._fitted:
+            return
+        self._fitted = basis
+        metrics, shown = self.fontMetrics(), self._whole
+        if self.testAttribute(Qt.WidgetAttribute.WA_WState_Created) and seen and self.textFormat() != Qt.TextFormat.RichText:
             parts = re.split(r"([ \n])" if self.wordWrap() else r"(\n)", self._whole)
             shown = "".join(metrics.elidedText(part, Qt.TextElideMode.ElideMiddle, max(width, 20)) for part in parts)
         if shown != super().text():

@@ -83,10 +83,11 @@ class HandlesOverlay:
             return
         for line, closed in handles.lines:
             self._paint_line(p, line, closed=closed)
+        full, hollow = theme.colour("magenta"), theme.colour("panel")
+        p.setPen(QPen(full, 1))
         for place, good in zip(self._project(handles.dots), handles.good, strict=True):
             if place is not None:
-                p.setPen(QPen(theme.colour("magenta"), 1))
-                p.setBrush(theme.colour("magenta") if good else theme.colour("panel"))
+                p.setBrush(full if good else hollow)
                 p.drawEllipse(place, 2.4, 2.4)
         places = {h.id: q for h in handles.beads if (q := self._project(self._place(h)[None])[0]) is not None}  # some are behind the eye
         for handle in handles.beads:
