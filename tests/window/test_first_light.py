@@ -421,3 +421,22 @@ def test_mass_through_the_boundaries(window):
     assert "of what flows through" in controls.verdict.text()
     window.document.case_changed.emit()
     assert not controls.rows.isVisible()
+
+
+def test_a_hidden_card_has_the_ground_of_the_theme_too(window):
+    cards = window.deck.cards
+    card = next(iter(cards.values()))
+    click(card, card.lamp_rect().center())
+    settle(window)
+    assert not window.document.study.is_drawn(card.layer)
+
+    def grounds():
+        return {c._picture.pixelColor(2, 2).name() for c in cards.values()}
+
+    before = grounds()
+    assert len(before) == 1
+    window.act("theme")
+    wait(lambda: not (grounds() & before), "small pictures anew")
+    assert len(grounds()) == 1
+    window.act("theme")
+    wait(lambda: grounds() == before, "small pictures as they were")

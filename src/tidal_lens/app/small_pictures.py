@@ -24,6 +24,7 @@ class SmallPictures:
         self._ready = ready
         self._asked: dict[str, Item] = {}
         self._due: set[str] = set()
+        self._ground = theme.current().ground
 
     def clear(self) -> None:
         """All of them are to be drawn anew."""
@@ -35,13 +36,14 @@ class SmallPictures:
         return not self._due
 
     def ask(self, renderer: Renderer, items: tuple[Item, ...], camera: Camera) -> None:
-        """Have those of items drawn that changed; helpers of a layer have none of their own."""
-        for item in items:
-            if item.id.startswith("·") or self._asked.get(item.id) is item:
-                continue
+        """Have those of items drawn that changed, all that there were where the ground did; helpers of a layer have none of their own."""
+        ground, changed = theme.current().ground, {x.id: x for x in items if not x.id.startswith("·") and self._asked.get(x.id) is not x}
+        if ground != self._ground:  # of hidden cards too
+            self._ground, changed = ground, {**self._asked, **changed}
+        for item in changed.values():
             self._asked[item.id] = item
             self._due.add(item.id)
-            renderer.small_picture(item, camera, theme.current().ground)
+            renderer.small_picture(item, camera, ground)
 
     def take(self, name: str, item: Item, pixels: Any) -> None:
         """One has been drawn."""

@@ -85,13 +85,9 @@ class FlowView(Stage):
         document.quantity_known.connect(lambda _name: self._came())
         document.chosen_changed.connect(self.update)
         document.visit.connect(self.eye.visit)
-        theme.hub().changed.connect(self._new_theme)
+        theme.hub().changed.connect(self.redraw_soon)
 
     # -- drawing ---------------------------------------------------------------------------------------------
-
-    def _new_theme(self) -> None:
-        self.pictures.small.clear()
-        self.redraw_soon()
 
     def _new_case(self) -> None:
         self.pictures.new_case()
