@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import folded, kernel, piece
+from tidal_lens.jit import ask_early, folded, kernel, piece
 
 Array = Any
 U = np.uint64  # of unsigned numbers none needs to be tested for a negative sign
@@ -185,9 +185,21 @@ def _crossed(look: Any, g: Array, leaves: Array, values: Array, stride: int, off
     structured, first, ni, nj, many, base = block[0] == 1, block[1], block[2], block[3], block[6], block[7]
     own = np.empty((1, 8), np.int32)
     number, enough = begin, len(codes) - 8
+    ahead, by_value = len(leaves) > 0 and not structured, len(values) > 0
     while number < end and count <= enough:
         leaf = leaves[number] if len(leaves) > 0 else number
         number += 1
+        if ahead:  # what stands at the corners of the next leaf comes from memory meanwhile; those of tetrahedra are few
+            after, last = leaves[min(number, end - 1)] * 8, U(base + many - 1)
+            for n in range(8):
+                beside = min(U(base + after + n), last)
+                if rows[beside, 14] != 2:
+                    for c in (0, 2, 4, 6):
+                        node = U(rows[beside, U(c)] + first)
+                        if by_value:
+                            ask_early(values, node * step + shift)
+                        else:
+                            ask_early(points, node)
         for entry in range(leaf * 8, min(leaf * 8 + 8, many)):
             to, row = U(count), U(base + entry)
             kind: Any = 0
