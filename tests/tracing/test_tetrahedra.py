@@ -123,3 +123,27 @@ def test_lines_pass_from_tetrahedra_to_hexahedra_and_back_and_from_block_to_bloc
         ends = lines.points[part(lines, k)][[0, -1]]
         assert ends[:, 0] == pytest.approx([0.0, 2.0], abs=1e-4)
         assert np.abs(np.diff(ends, axis=0) - [[2.0, 0.4, -0.2]]).max() < 1e-3
+
+
+@pytest.mark.parametrize("number", range(8))
+def test_lines_end_well_on_a_crumpled_mesh_and_where_there_is_no_velocity(number):
+    """Nodes moved onto their neighbours leave flat cells and cells that overlap; seeds on nodes and edges too."""
+    random = np.random.default_rng(number)
+    n = 6
+    points = cube_points(n, 0.05)
+    cells, kinds = cells_of("tetrahedra", n)
+    moved = random.integers(0, len(points), len(points) // 20)
+    points[moved] = points[np.roll(moved, 1)]
+    velocity = random.normal(size=points.shape)
+    if number % 2:
+        velocity *= (random.random(len(points)) > 0.5)[:, None]
+        velocity[random.integers(0, len(points), 3)] = np.nan
+    flow = flow_of([(points, UnstructuredGrid(len(points), cells.astype(np.int32), kinds))], {"Velocity": velocity})
+    seeds = np.concatenate([points[random.integers(0, len(points), 20)], points[cells[:10, :2]].mean(axis=1), random.random((40, 3))])
+    lines = followed(flow, seeds, direction="both", max_length=3.0, max_points=500)
+    assert lines.n_lines > 40
+    assert np.isfinite(lines.points).all()
+    assert lines.points.min() > -0.2
+    assert lines.points.max() < 1.2
+    for n in range(lines.n_lines):
+        assert (np.diff(lines.time[part(lines, n)]) >= 0.0).all()

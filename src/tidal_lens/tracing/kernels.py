@@ -30,6 +30,7 @@ from tidal_lens.sampling.kernels import (
 Array = Any
 LEFT, STILL, CLOSED, LENGTH, STEPS, OUTSIDE, TIME, GONE = 1, 2, 3, 4, 5, 6, 8, 10
 SLACK = 1e-3  # how far outside a cell still counts as inside [cell widths]
+FLAT = 1e-24  # of a tetrahedron: its sixfold volume by the length of its edges to the third, all to the second
 GHOST = 1.0  # how far beyond the border stages take the velocity of the last cell's map [cell widths]
 
 
@@ -409,7 +410,8 @@ def _cross(points: Array, blocks: Array, cells: Array, vel: Array, sign: float, 
         m0, m1, m2 = c1 * a2 - c2 * a1, c2 * a0 - c0 * a2, c0 * a1 - c1 * a0
         o0, o1, o2 = a1 * b2 - a2 * b1, a2 * b0 - a0 * b2, a0 * b1 - a1 * b0
         det = a0 * l0 + a1 * l1 + a2 * l2
-        if det == 0.0:
+        edges = a0 * a0 + a1 * a1 + a2 * a2 + b0 * b0 + b1 * b1 + b2 * b2 + c0 * c0 + c1 * c1 + c2 * c2
+        if not det * det > FLAT * edges * edges * edges:
             answer = -1
             break
         inv = 1.0 / det
