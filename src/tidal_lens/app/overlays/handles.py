@@ -19,6 +19,7 @@ from tidal_lens.study.model import Layer
 
 BEAD, SMALL = 6.0, 4.5
 _ARM = 0.09  # of the flow's size
+_FEW = 60  # dots that are drawn in full
 Vec = NDArray[np.float64]
 _FINE = Qt.KeyboardModifier.ShiftModifier
 _SNAP = Qt.KeyboardModifier.ControlModifier
@@ -85,10 +86,11 @@ class HandlesOverlay:
             self._paint_line(p, line, closed=closed)
         full, hollow = theme.colour("magenta"), theme.colour("panel")
         p.setPen(QPen(full, 1))
+        dot = 2.4 if len(handles.dots) <= _FEW else 1.4  # many would hide what begins at them
         for place, good in zip(self._project(handles.dots), handles.good, strict=True):
             if place is not None:
                 p.setBrush(full if good else hollow)
-                p.drawEllipse(place, 2.4, 2.4)
+                p.drawEllipse(place, dot, dot)
         places = {h.id: q for h in handles.beads if (q := self._project(self._place(h)[None])[0]) is not None}  # some are behind the eye
         for handle in handles.beads:
             if handle.id in places:

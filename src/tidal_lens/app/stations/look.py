@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from itertools import groupby
 
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
@@ -13,7 +14,7 @@ from tidal_lens.app.stations.station import Act, Station
 from tidal_lens.study.kinds import KINDS
 
 _ACROSS = 3  # tiles in a row
-GROUPS = ("", "Surfaces", "Volume", "From a file", "Hide")  # captions, in their order
+GROUPS = ("", "Surfaces", "Volume", "From a file", "Hide", "Seeds in space", "Seeds over things", "Other lines")  # captions, in their order
 
 
 class LayerStation(QWidget):
@@ -40,14 +41,16 @@ class LayerStation(QWidget):
         grid.setSpacing(6)
         row = at = 0
         group = ""
-        for kind in sorted((k for k in KINDS if k.station == name), key=lambda k: GROUPS.index(k.group)):
-            if kind.group != group:
-                group, row = kind.group, row + bool(at)
+        tiles = [(tile.group or kind.group, kind, tile) for kind in KINDS if kind.station == name for tile in kind.tiles]
+        for (caption, kind), own in groupby(sorted(tiles, key=lambda t: GROUPS.index(t[0])), key=lambda t: t[:2]):
+            together = [tile for *_, tile in own]
+            if caption != group:
+                group, row = caption, row + bool(at)
                 grid.addWidget(label(group, "soft"), row, 0, 1, _ACROSS)
                 row, at = row + 1, 0
-            if at and at + len(kind.tiles) > _ACROSS:  # tiles of one kind stand together
+            if at and at + len(together) > _ACROSS:  # tiles of one kind stand together
                 row, at = row + 1, 0
-            for tile in kind.tiles:
+            for tile in together:
                 if at == _ACROSS:
                     row, at = row + 1, 0
                 self.tiles[tile.id] = parts.Tile(tile.icon or kind.icon, tile.name, tile.help, partial(act, tile.id))

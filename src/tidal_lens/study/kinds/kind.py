@@ -249,6 +249,8 @@ class Tile:
         Given to ``begin``.
     icon : str
         Its own, in the place of the kind's.
+    group : str
+        The caption that it stands under, in the place of the kind's.
     """
 
     id: str
@@ -256,6 +258,7 @@ class Tile:
     help: str
     argument: str = ""
     icon: str = ""
+    group: str = ""
 
 
 @dataclass(frozen=True)

@@ -55,6 +55,7 @@ _RELEASES, _ROWS = 60, 8  # of a streakline, and rows of timelines, where nothin
 _THIN = 0.02  # of the flow's size: so thick at most is a planar one
 _SPACED = 0.01  # of the flow's size: how near particles of a streakline or timeline are to each other
 _SHOWN = 200  # seeds drawn at most
+_SPACE, _OVER, _OTHER = "Seeds in space", "Seeds over things", "Other lines"  # captions over its tiles
 
 
 class HeatSetting(Value):
@@ -472,17 +473,21 @@ def new_seed_list(store: QuantityStore, points: tuple[Vector, ...], source: str)
 
 KIND = Kind(StreamShape, "Streamlines from sets of seeds: points, lines, planes, discs, balls, on boundaries, cards and grids.", "trace",
             "seedline",
-            (Tile("add-streamlines", "Seed line", "Trace streamlines from a line of seeds.", "line"),
-             Tile("add-seed-plane", "Seed plane", "Trace streamlines from an even grid of seeds on a plane.", "plane", "seed-plane"),
-             Tile("add-seed-disc", "Seed disc", "Trace streamlines from a disc or a ring of seeds.", "disc", "seed-disc"),
-             Tile("add-seed-ball", "Seed ball", "Trace streamlines from a ball of seeds.", "ball", "seed-ball"),
-             Tile("add-seed-points", "Seed points", "Trace streamlines from points that are clicked or typed.", "points", "seed-points"),
-             Tile("add-seed-boundary", "On walls", "Trace streamlines from seeds a little off boundaries.", "boundary", "seed-boundary"),
-             Tile("add-seed-card", "On a card", "Trace streamlines from seeds over another card.", "card", "seed-card"),
+            (Tile("add-streamlines", "Seed line", "Trace streamlines from a line of seeds.", "line", group=_SPACE),
+             Tile("add-seed-plane", "Seed plane", "Trace streamlines from an even grid of seeds on a plane.", "plane",
+                  "seed-plane", _SPACE),
+             Tile("add-seed-disc", "Seed disc", "Trace streamlines from a disc or a ring of seeds.", "disc", "seed-disc", _SPACE),
+             Tile("add-seed-ball", "Seed ball", "Trace streamlines from a ball of seeds.", "ball", "seed-ball", _SPACE),
+             Tile("add-seed-points", "Seed points", "Trace streamlines from points that are clicked or typed.", "points", "seed-points",
+                  _SPACE),
+             Tile("add-seed-grid", "Grid nodes", "Trace streamlines from nodes of a structured block.", "grid", "seed-grid", _SPACE),
+             Tile("add-seed-boundary", "On walls", "Trace streamlines from seeds a little off boundaries.", "boundary", "seed-boundary",
+                  _OVER),
+             Tile("add-seed-card", "On a card", "Trace streamlines from seeds over another card.", "card", "seed-card", _OVER),
              Tile("add-seed-fill", "Fill", "Trace streamlines until they come by everywhere, or where a quantity is in a range.", "fill",
-                  "seed-fill"),
+                  "seed-fill", _OVER),
              Tile("add-wall-lines", "Wall lines", "Trace lines of the wall shear over all walls, as an oil film shows them.", "walls",
-                  "wall-lines"),
-             Tile("add-particles", "Particles", "Follow particles with mass: drops of 50 µm under gravity.", "particles", "particles"),
-             Tile("add-seed-grid", "Grid nodes", "Trace streamlines from nodes of a structured block.", "grid", "seed-grid")),
+                  "wall-lines", _OTHER),
+             Tile("add-particles", "Particles", "Follow particles with mass: drops of 50 µm under gravity.", "particles", "particles",
+                  _OTHER)),
             new_streamlines, slow=lambda flow: ready_mesh(flow) is None, lacks=lambda flow: "" if flow.roles.has_velocity else "velocity")
