@@ -14,9 +14,10 @@ from tidal_lens.cutting.contour import isosurface
 from tidal_lens.cutting.marching import as_filed
 from tidal_lens.cutting.masking import kept_surface
 from tidal_lens.cutting.surface import Surface, join, turned
+from tidal_lens.cutting.tetrahedral import cut_cells, halved, in_tetrahedra, order_of
 from tidal_lens.flow.case import Block, Flow
 from tidal_lens.flow.faces import face_neighbours, hand, outer_faces, outward_areas
-from tidal_lens.flow.grid import HEX_FACES, StructuredGrid
+from tidal_lens.flow.grid import HEX_FACES, TETRA, StructuredGrid, UnstructuredGrid
 from tidal_lens.sampling.mesh import Stencil
 from tidal_lens.work import Token, in_turn, read_only, run_chunks
 
@@ -52,17 +53,26 @@ class Content:
         return self.volume / self.of_volume if self.of_volume > 0.0 else 0.0
 
 
-def region_skin(flow: Flow, limits: Sequence[Limit], token: Token | None = None, blocks: Collection[int] | None = None) -> Surface:
+def region_skin(flow: Flow, limits: Sequence[Limit], token: Token | None = None, blocks: Collection[int] | None = None, *,
+                rough: bool = False) -> Surface:
     """The skin of a region, outward: parts of the isosurfaces that bound it, and of the flow's outside as caps.
 
-    Values are linear along the edges of cells. With one condition it is closed; where several meet within cells that are no tetrahedra, to
-    the accuracy of the cells.
+    Values are linear along the edges of cells, and the skin is closed. Where conditions on several quantities could meet within cells that
+    are no tetrahedra, the cells that it goes through are cut into such first; not with ``rough``: then they meet to the accuracy of the
+    cells. (Where three meet, a vertex of one part may stand on an edge of another.)
     """
+    cut, cut_blocks, order = flow, blocks, None
+    if not rough and len({id(limit.values) for limit in limits}) > 1 and not all(
+            isinstance(b.grid, UnstructuredGrid) and (b.grid.types == TETRA).all() for b in flow.blocks):
+        order = order_of(flow.points)
+        cut, cut_blocks = in_tetrahedra(flow, cut_cells(flow, [limit.over(limit.values) for limit in limits], blocks), order), None
+
     def part(number: int) -> Surface:
         if number == len(limits):
-            return _clipped(outside_surface(flow) if blocks is None else blocks_surface(flow, blocks), limits, token)
+            outside = outside_surface(flow) if blocks is None else blocks_surface(flow, blocks)
+            return _clipped(outside if order is None else _in_triangles(outside, order), limits, token)
         limit = limits[number]
-        surface = isosurface(flow, limit.values, limit.level, token, blocks)
+        surface = isosurface(cut, limit.values, limit.level, token, cut_blocks)
         if limit.above:  # it looks to where values are greater
             surface = Surface(surface.points, turned(surface.faces), surface.stencil)
         return _clipped(surface, [other for other in limits if other is not limit], token)
@@ -70,6 +80,12 @@ def region_skin(flow: Flow, limits: Sequence[Limit], token: Token | None = None,
     # Side by side: what one of them does in a single thread, another's cells are cut beside.
     parts = list(in_turn(part, len(limits) + 1))
     return join(parts)
+
+
+def _in_triangles(surface: Surface, order: Vec) -> Surface:
+    """A surface of nodes as the tetrahedra beside it have it."""
+    triangles, _ = halved(surface.faces, order[surface.stencil.ids[:, 0]])
+    return Surface(surface.points, np.column_stack([triangles, triangles[:, 2]]), surface.stencil)
 
 
 def _clipped(surface: Surface, limits: Sequence[Limit], token: Token | None) -> Surface:

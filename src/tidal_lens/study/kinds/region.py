@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Annotated, ClassVar, Literal, Self
 
 from pydantic import Field
@@ -37,7 +38,7 @@ class RegionShape(Cut):
         limits = [_limit(c, see) for c in self.conditions if c.on]
         whole = self.edges == "cells"
         blocks = self.own_blocks(see.flow)
-        skin = (cells_skin if whole else region_skin)(see.flow, limits, see.token, blocks)
+        skin = (cells_skin if whole else partial(region_skin, rough=self.quick))(see.flow, limits, see.token, blocks)
         if self.quick:
             return Made(skin)
         try:
@@ -49,7 +50,7 @@ class RegionShape(Cut):
                     told=_told(content, see.flow, "the flow" if blocks is None else "its blocks"))
 
     def draft(self) -> Self:
-        """Without what it holds."""
+        """Without what it holds, and where conditions meet to the accuracy of the cells."""
         return self.with_(quick=True)
 
     def tell(self, words: Words) -> str:
