@@ -128,7 +128,7 @@ def _ask_early(_context: Any, array: Any, row: Any) -> Any:
     return numba.types.void(array, row), lower
 
 
-ask_early: Any = numba.extending.intrinsic(_ask_early)
+ask_early: Any = numba.extending.intrinsic(_ask_early) if not numba.config.DISABLE_JIT else lambda _array, _row: None
 """Has a row of an array come from memory while something else is done: ``ask_early(array, row)``, for kernels; nothing is read."""
 
 

@@ -10,6 +10,7 @@ from tidal_lens.flow.boundaries import boundary_of_faces
 from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import build_mesh, mesh_of
+from tidal_lens.tracing.masking import kept_lines
 from tidal_lens.tracing.seeds import seeds_on_line
 from tidal_lens.tracing.streamlines import End, TraceSettings, trace_lines
 from tidal_lens.work import Token
@@ -237,6 +238,11 @@ def test_doubtful_lines_are_told_dashed_and_followed_tighter():
     assert 0 < gaps[own].sum() < len(own)
     part = replace(rough, so_far=np.where(np.arange(len(lines.points)) >= own[len(own) // 2], 0.1, 0.001))
     assert np.array_equal(part.dashed(0.1), gaps & (np.arange(len(lines.points)) >= own[len(own) // 2])), "from where the doubt begins"
+    masked = kept_lines(part, lines.points[:, 0] - 0.52)
+    assert masked.so_far.shape == (len(masked.points),) != part.so_far.shape
+    assert masked.dashed(0.05).shape == masked.so_far.shape
+    assert set(masked.so_far) >= {0.1}
+    assert kept_lines(part, np.full(len(lines.points), -1.0)).dashed(0.1) is None
     finer = trace_lines(flow, mesh, velocity, seeds[[1]], TraceSettings("forward", max_length=1.5, cell_tolerance=1e-7))
     joined = rough.with_lines(rough.doubtful, finer)
     assert joined.seeds.tolist() == [0, 1, 3]

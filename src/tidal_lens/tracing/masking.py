@@ -36,12 +36,13 @@ def kept_lines(lines: Lines, values: NDArray[np.float64]) -> Lines:
         none = np.empty(0)
         return replace(lines, points=np.empty((0, 3)), offsets=np.zeros(1, np.int64), time=none,
                        places=lambda: lines.stencil.take(np.empty(0, np.int64)), seeds=np.empty(0, np.int64),
-                       more=dict.fromkeys(lines.more, none), ends=np.empty((0, 2), np.int64), error=none)
+                       more=dict.fromkeys(lines.more, none), ends=np.empty((0, 2), np.int64), error=none, so_far=None)
     a, b = (np.array([s[k] for s in source], np.int64) for k in (0, 1))
     t = np.array([s[2] for s in source])
     points = lines.points[a] + t[:, None] * (lines.points[b] - lines.points[a])
     time = lines.time[a] + t * (lines.time[b] - lines.time[a])
     more = {name: own[a] + t * (own[b] - own[a]) for name, own in lines.more.items()}
-    return replace(lines, more=more, points=points,
+    so_far = None if lines.so_far is None else lines.so_far[a] + t * (lines.so_far[b] - lines.so_far[a])
+    return replace(lines, more=more, points=points, so_far=so_far,
                    offsets=np.array(offsets, np.int64), time=time, places=lambda: lines.stencil.mixed(a, b, t),
                    seeds=np.array(seeds, np.int64), ends=np.zeros((len(seeds), 2), np.int64), error=np.array(error))
