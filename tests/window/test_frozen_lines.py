@@ -72,7 +72,8 @@ def test_a_frozen_copy_of_one_step_stays_at_the_others(empty, tmp_path):
     wait(lambda: window.document.flow is not None, "the series")
     settle(window)
     controls = begun(window)
-    card = window.document.chosen_layer
+    card, page = window.document.chosen_layer, window.bench.scroller
+    assert page.widget().minimumSizeHint().width() <= page.viewport().width(), "nothing is cut off beside"
     copy = kept(window, controls)
     was, colours = result(window, copy).geometry.points.copy(), result(window, copy).colours.copy()
     window.document.go_to_step(2)

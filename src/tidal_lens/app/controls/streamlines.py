@@ -40,9 +40,9 @@ class StreamControls(Coloured[StreamShape]):
         self.bound = CardChooser("Along which card", "The card on whose surface lines stay", "no card")
         self.bound.picked.connect(lambda card: self.reshape("Where lines go", on_card=card))
         self.in_time = Choice([("moment", "Now", "Lines of the moment on the table"),
-                               ("pathlines", "Paths", "Pathlines: ways of particles that are at the seeds now, through the series"),
-                               ("streaklines", "Streaks", "Streaklines: particles released at the seeds one after another, as smoke"),
-                               ("timelines", "Times", "Timelines: rows of seeds released together, again and again")])
+                               ("pathlines", "Path", "Pathlines: ways of particles that are at the seeds now, through the series"),
+                               ("streaklines", "Streak", "Streaklines: particles released at the seeds one after another, as smoke"),
+                               ("timelines", "Time", "Timelines: rows of seeds released together, again and again")])
         self.in_time.picked.connect(self._through_time)
         self.every = NumberField("Release every", "Time from one release to the next; 0 to have it chosen", 1.0, 0.0, 1e12)
         self.every.edited.connect(lambda v: self.reshape("Releases", every=v))
