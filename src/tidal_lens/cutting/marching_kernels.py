@@ -189,7 +189,10 @@ def _crossed(look: Any, g: Array, leaves: Array, values: Array, stride: int, off
     while number < end and count <= enough:
         leaf = leaves[number] if len(leaves) > 0 else number
         number += 1
-        if ahead:  # what stands at the corners of the next leaf comes from memory meanwhile; those of tetrahedra are few
+        if ahead:  # rows of a leaf to come, and what stands at the corners of the next, from memory meanwhile; of tetrahedra these are few
+            later = U(base + leaves[min(number + 2, end - 1)] * 8)
+            for n in range(8):
+                ask_early(rows, later + U(n))
             after, last = leaves[min(number, end - 1)] * 8, U(base + many - 1)
             for n in range(8):
                 beside = min(U(base + after + n), last)
