@@ -15,6 +15,7 @@ from tidal_lens.app.clicks import Wish
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Check, Choice, IconButton, NumberField, Picker, QuantityChooser, column, label, row
 from tidal_lens.flow.grid import StructuredGrid
+from tidal_lens.sampling.mesh import ready_mesh
 from tidal_lens.study.kinds.seeds import SETS, FillSeeds, PointSeeds, SeedSet
 from tidal_lens.study.kinds.streamlines import first_set
 
@@ -35,6 +36,7 @@ _LIMITS: dict[str, tuple[float, float]] = {"count": (1, 10_000), "inner": (0.0, 
 _IN_L = "; 2 L is twice the body's length"
 _LENGTHS = {"start", "end", "centre", "width", "height", "radius", "off", "spacing"}
 _WHOLE = {"count", "every", "first", "last"}
+_NEARER = (1e-4, 3e-4, 1e-3, 3e-3)  # of the flow's size: tried one after another
 
 
 class SeedsControls(QWidget):
@@ -160,11 +162,24 @@ class SeedsControls(QWidget):
         def take(places: NDArray[np.float64]) -> None:
             now = self._now()
             if isinstance(now, PointSeeds) and self._document.chosen == asked:
-                more = tuple((float(f"{x:.9g}"), float(f"{y:.9g}"), float(f"{z:.9g}")) for x, y, z in places)
+                more = tuple((float(f"{x:.9g}"), float(f"{y:.9g}"), float(f"{z:.9g}")) for x, y, z in self._off_walls(places))
                 self._put("Add a seed" if len(more) == 1 else f"Add {len(more)} seeds", now.with_(points=(*now.points, *more)))
                 self.ask()
 
         self._document.clicks.ask(Wish(1, "Click where a line is to begin, or drag over walls and cards.", take, stroke=True))
+
+    def _off_walls(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Places (n, 3), those outside the flow brought a little towards the viewer: on walls they are as exact as the depth seen."""
+        flow, camera = self._document.flow, self._document.camera
+        mesh = ready_mesh(flow) if flow is not None else None
+        if flow is None or camera is None or mesh is None:
+            return places
+        found, towards = places.copy(), -camera.basis()[2] if camera.span else camera.eye - places
+        towards = np.broadcast_to(towards, places.shape) / np.linalg.norm(towards, axis=-1, keepdims=True)
+        for step in _NEARER:
+            out = ~mesh.locate(found)[1]
+            found[out] = places[out] + step * flow.size * towards[out]
+        return np.where(mesh.locate(found)[1][:, None], found, places)
 
     def _thin(self, count: int) -> None:
         now = self._now()

@@ -83,7 +83,7 @@ class StreamControls(Coloured[StreamShape]):
         self.tighter.clicked.connect(self._tighten)
         self.body.addWidget(self.tighter)
         self.freeze = QPushButton("Keep a frozen copy")
-        self.freeze.setToolTip("Put a copy on the table that stays as the lines are now, whatever becomes of seeds, steps or the case")
+        self.freeze.setToolTip("Put a copy on the table that stays as the lines are now, whatever becomes of seeds, steps or formulas")
         self.freeze.clicked.connect(lambda: freeze_chosen(document))
         self.body.addWidget(self.freeze)
 
@@ -114,6 +114,7 @@ class StreamControls(Coloured[StreamShape]):
         if layer is None or layer.id != layer_id:
             return
         result = self.document.asking.results.get(layer_id)
+        self.freeze.setEnabled(result is not None)
         if result is None or not isinstance(result.unmasked.geometry, Lines):
             self.inside.setText("")
             self.fate.setText("")

@@ -1,4 +1,4 @@
-"""Lines that stay as they were: a copy that the study itself holds, whatever becomes of seeds, steps, formulas or the case."""
+"""Lines that stay as they were: a copy that the study itself holds, whatever becomes of seeds, steps or formulas."""
 
 from __future__ import annotations
 
