@@ -131,8 +131,8 @@ def _corners_of(flow: Flow, cells: NDArray[np.int64]) -> NDArray[np.int64]:
     return out
 
 
-def distances(flow: Flow, token: Token | None = None) -> Values:
-    """Distance from every node to the walls, shape (n,): exact to their faces, each taken as two flat triangles."""
+def distances(flow: Flow, token: Token | None = None, places: NDArray[np.float64] | None = None) -> Values:
+    """Distance from every node, or from some places (n, 3), to the walls, shape (n,): exact to their faces, each taken as flat triangles."""
     faces, _, _ = wall_faces(flow)
     triangles = np.concatenate([faces[:, :3], faces[faces[:, 3] != faces[:, 2]][:, [0, 2, 3]]]).astype(np.int64)
     points = read_only(flow.points)
@@ -146,6 +146,7 @@ def distances(flow: Flow, token: Token | None = None) -> Values:
         levels.append(np.empty((-(-len(levels[-1]) // 8), 6)))
         parent_boxes(levels[-2], levels[-1])
     boxes, starts = np.concatenate(levels), np.cumsum([0, *map(len, levels)])
-    out = np.empty(flow.n_points)
-    run_chunks(lambda a, b: kernels.nearest_on_triangles(points, points, triangles, boxes, starts, out, a, b), flow.n_points, 32768, token)
+    targets = points if places is None else read_only(np.ascontiguousarray(places, np.float64))
+    out = np.empty(len(targets))
+    run_chunks(lambda a, b: kernels.nearest_on_triangles(targets, points, triangles, boxes, starts, out, a, b), len(out), 32768, token)
     return out

@@ -72,7 +72,7 @@ def lines_on(surface: Faces, vectors: Vec, seeds: Vec, *, direction: Literal["fo
     places = _welded(surface.points)[triangles]
     start, shares = _nearest(corners, seeds)
     g, vec, sizes, own = (read_only(a) for a in (gradients, v, np.sqrt(twice), places))
-    beside, first, at = (read_only(a) for a in (_neighbours(places), start, shares))
+    beside, first, at = (read_only(a) for a in (neighbours_of(places), start, shares))
     parts: dict[tuple[int, float], tuple[Any, ...]] = {}
 
     def one(begin: int, end: int) -> None:
@@ -143,7 +143,7 @@ def _welded(points: Vec) -> Ints:
     return np.unique(keys, axis=0, return_inverse=True)[1].ravel().astype(np.int64)
 
 
-def _neighbours(corners: Ints) -> Ints:
+def neighbours_of(corners: Ints) -> Ints:
     """The triangle beyond the edge opposite each corner (t, 3); -1 where there is none, or several."""
     count = len(corners)
     edges = np.sort(np.concatenate([corners[:, [(k + 1) % 3, (k + 2) % 3]] for k in range(3)]), axis=1)

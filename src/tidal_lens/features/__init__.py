@@ -1,0 +1,1 @@
+"""Finding what matters in a flow: vortices, separation, shocks, recirculation, each with evidence."""

@@ -1,0 +1,226 @@
+"""Shocks: where the flow runs into a pressure rise at the speed of sound, and a jump fits that a shock of this strength has.
+
+References
+----------
+.. [1] Lovely & Haimes 1999, Shock detection from computational fluid dynamics results, AIAA 99-3285.
+.. [2] NACA Report 1135, 1953, Equations, tables, and charts for compressible flow: jumps through shocks.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.cutting.contour import isosurface
+from tidal_lens.cutting.surface import Surface
+from tidal_lens.features import shock_kernels as kernels
+from tidal_lens.features.finding import Finding, Number, Reason, between, over, under
+from tidal_lens.features.scales import Values, cell_widths
+from tidal_lens.features.sheets import averaged, edges_of, part_of, pieces, welded
+from tidal_lens.flow.case import Flow
+from tidal_lens.quantities.gradients import flow_gradient
+from tidal_lens.quantities.smoothing import smoothed
+from tidal_lens.sampling.mesh import mesh_of
+from tidal_lens.work import Token, read_only, run_chunks
+
+Vec = NDArray[np.float64]
+RISE = 0.02  # of the pressure, a cell: less is no candidate
+STRONG, WEAK = 1.03, 1.01  # Mach number by the pressure jump: where a shock begins, and to where it is grown
+WIDE, WIDER = 8.0, 12.0  # cells
+DENSE = (0.6, 1.5)  # ln of the density ratio by that of Rankine and Hugoniot
+MASS = 0.3  # of the mass flux that may be missing
+SHARE = 0.3  # of a piece that is strong
+LARGE = 100.0  # squares of a cell's width
+SMOOTH = 6
+SONIC = 0.5  # χ: above, what changes the Mach number is pressure
+_TRIES = 2  # averagings of the pressure gradient
+
+
+@dataclass(frozen=True, eq=False)
+class Sheet:
+    """A finding that is a surface, with values at its vertices."""
+
+    finding: Finding
+    surface: Surface
+
+
+def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = None) -> list[Sheet]:
+    """All candidates for shocks, and the sonic surfaces.
+
+    Parameters
+    ----------
+    flow : Flow
+        The flow.
+    values : callable
+        Node values of pressure, density and velocity.
+    gamma : float
+        Ratio of specific heats.
+    token : Token, optional
+        Progress and cancel.
+    """
+    pressure, density, velocity = (np.asarray(values(n)) for n in ("pressure", "density", "velocity"))
+    gradient = np.asarray(flow_gradient(flow, pressure, token)[:, 0])
+    width = cell_widths(flow, token)
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+        sound = np.sqrt(gamma * pressure / density)
+    sonic = _sonic(flow, velocity, pressure, sound, gradient, width, gamma, token)
+    gradient = smoothed(flow, gradient, _TRIES, token)
+    size = np.sqrt((gradient.astype(np.float64) ** 2).sum(axis=1))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        rise = size * width / pressure
+        into = (velocity * gradient).sum(axis=1) / (size * sound)
+    into = np.where(np.isfinite(into) & (rise > 0.25 * RISE), into, 0.0)
+    surface = isosurface(flow, into, 1.0, token)
+    if not len(surface.faces):
+        return sonic
+    surface, _ = part_of(surface, surface.stencil.apply(rise) > RISE)
+    if not len(surface.faces):
+        return sonic
+    surface = welded(surface, float(np.median(surface.stencil.apply(width))))
+    ways = surface.stencil.apply_vectors(gradient)
+    ways /= np.maximum(np.linalg.norm(ways, axis=1), 1e-300)[:, None]
+    fits = _fitted(flow, pressure, density, velocity, surface, ways, gamma, token)
+    return [*_pieces(surface, ways, fits, gamma), *sonic]
+
+
+def _fitted(flow: Flow, pressure: Vec, density: Vec, velocity: Vec, surface: Surface, ways: Vec, gamma: float, token: Token | None) -> Vec:
+    """What is fitted at each vertex, shape (n, 10), in units of the mean pressure and density."""
+    p0, r0 = float(np.nanmean(np.abs(pressure))) or 1.0, float(np.nanmean(np.abs(density))) or 1.0
+    field = np.empty((flow.n_points, 5), np.float32)
+    field[:, 0], field[:, 1] = pressure / p0, density / r0
+    field[:, 2:] = velocity / np.sqrt(p0 / r0)
+    out = np.empty((len(surface.points), kernels.FITTED))
+    mesh, own, at, along = mesh_of(flow, token), read_only(field), read_only(surface.points), read_only(ways)
+    run_chunks(lambda a, b: kernels.fit(mesh.arrays, own, at, along, gamma, out, a, b), len(out), 512, token)
+    return out
+
+
+@dataclass(frozen=True, eq=False)
+class _Jump:
+    """What follows from the fits at the vertices of a surface."""
+
+    by_pressure: Vec  # Mach number normal to the shock, from the pressure jump
+    before: Vec  # the same as it is, before and behind
+    behind: Vec
+    denser: Vec  # ln of the density ratio by Rankine and Hugoniot's
+    lost: Vec  # of the mass flux
+    width: Vec
+    ratio: Vec  # of pressures
+
+    @staticmethod
+    def of(f: Vec, gamma: float) -> _Jump:
+        with np.errstate(divide="ignore", invalid="ignore"):
+            ratio = f[:, kernels.P2] / f[:, kernels.P1]
+            squared = 1.0 + (ratio - 1.0) * (gamma + 1.0) / (2.0 * gamma)
+            by_pressure = np.sqrt(np.maximum(squared, 0.0))
+            before = f[:, kernels.U1] / np.sqrt(gamma * f[:, kernels.P1] / f[:, kernels.R1])
+            behind = f[:, kernels.U2] / np.sqrt(gamma * f[:, kernels.P2] / f[:, kernels.R2])
+            right = (gamma + 1.0) * squared / ((gamma - 1.0) * squared + 2.0)
+            denser = np.log(f[:, kernels.R2] / f[:, kernels.R1]) / np.log(right)
+            m1, m2 = f[:, kernels.R1] * f[:, kernels.U1], f[:, kernels.R2] * f[:, kernels.U2]
+            lost = np.abs(m1 - m2) / np.abs(m1)
+        return _Jump(by_pressure, before, behind, denser, lost, f[:, kernels.WIDTH], ratio)
+
+    def passes(self, mach: float, wide: float) -> NDArray[np.bool_]:
+        """Where it is a shock of at least a strength, and no wider."""
+        with np.errstate(invalid="ignore"):
+            return ((self.by_pressure > mach) & (self.before > 1.0) & (self.behind < 1.02) & (self.denser > DENSE[0])
+                    & (self.denser < DENSE[1]) & (self.lost < MASS) & (self.width <= wide))
+
+
+def _pieces(surface: Surface, ways: Vec, fits: Vec, gamma: float) -> list[Sheet]:
+    """Connected pieces of what passes, each moved to the middle of its jump."""
+    jump = _Jump.of(fits, gamma)
+    strong, weak = jump.passes(STRONG, WIDE), jump.passes(WEAK, WIDER)
+    edges = edges_of(surface.faces)
+    # A vertex between others that pass is bridged: what is missing in one place is noise.
+    many = np.bincount(edges.ravel(), minlength=len(weak))
+    near = np.bincount(edges[:, 0], weak[edges[:, 1]], len(weak)) + np.bincount(edges[:, 1], weak[edges[:, 0]], len(weak))
+    weak = weak | (near > 0.5 * many) & (many > 0)
+    part = pieces(len(weak), edges, weak)
+    shift = averaged(np.where(weak, fits[:, kernels.SHIFT], np.nan), edges[weak[edges].all(axis=1)], SMOOTH)
+    moved = surface.points + np.nan_to_num(shift)[:, None] * ways
+    out = []
+    for k in range(int(part.max(initial=-1)) + 1):
+        on = part == k
+        if int(on.sum()) < 12:
+            break
+        sheet, rows = part_of(Surface(moved, surface.faces, surface.stencil), on)
+        if len(sheet.faces):
+            out.append(Sheet(_shock(sheet, rows, jump, fits, strong, gamma), sheet))
+    return out
+
+
+def _median(values: Vec) -> float:
+    finite = values[np.isfinite(values)]
+    return float(np.median(finite)) if len(finite) else float("nan")
+
+
+def _shock(sheet: Surface, rows: NDArray[np.int64], jump: _Jump, fits: Vec, strong: NDArray[np.bool_], gamma: float) -> Finding:
+    m, f = jump.by_pressure[rows], fits[rows]
+    cell, share, area = _median(f[:, kernels.CELL]), float(strong[rows].mean()), sheet.area
+    top = int(np.nanargmax(np.where(strong[rows] | ~strong[rows].any(), m, -np.inf)))
+    with np.errstate(invalid="ignore", divide="ignore"):
+        angle = np.degrees(np.arcsin(np.clip(jump.before[rows] / f[:, kernels.M1], 0.0, 1.0)))
+    off = _median(np.abs(jump.before[rows] - m))
+    fitted = float(np.isfinite(m).mean())
+    median = _median(m)
+    score = min(over(share, SHARE), over(area / max(cell, 1e-300) ** 2, LARGE), over(median - 1.0, STRONG - 1.0),
+                under(_median(jump.width[rows]), WIDE))
+    numbers = (Number("normal Mach number", median), Number("greatest normal Mach number", float(m[top])),
+               Number("pressure ratio", _median(jump.ratio[rows])),
+               Number("pressure ratio by the Mach number before it", _by_mach(_median(jump.before[rows]), gamma)),
+               Number("Mach number before it", _median(f[:, kernels.M1])), Number("normal Mach number behind it", _median(jump.behind[rows])),
+               Number("angle", _median(angle), "°"), Number("area", area, "m²"), Number("thickness", _median(jump.width[rows]), "cells"))
+    reasons = (Reason(between(WIDER - _median(jump.width[rows]), 0.0, 8.0), f"{_median(jump.width[rows]):.1f} cells thick (good: 4)"),
+               Reason(between(0.3 - off, 0.0, 0.25), f"Mach numbers by the jump and before it differ by {off:.2g}"),
+               Reason(between(1.0 - abs(_median(jump.denser[rows]) - 1.0), 0.5, 0.95),
+                      f"the density rises {_median(jump.denser[rows]):.0%} as it should (of its logarithm)"),
+               Reason(between(fitted, 0.5, 1.0), f"a jump was fitted on {fitted:.0%} of it"))
+    reach = 0.5 * float(np.linalg.norm(np.ptp(sheet.points, axis=0)))
+    return Finding("shock", sheet.points[top], reach, score, 2.0 * reach, area * max(median - 1.0, 0.0), numbers, reasons=reasons,
+                   told=(f"Strongest at {', '.join(f'{c:.4g}' for c in sheet.points[top])}.",))
+
+
+def _by_mach(mach: float, gamma: float) -> float:
+    return 1.0 + 2.0 * gamma / (gamma + 1.0) * (mach * mach - 1.0)
+
+
+def _sonic(flow: Flow, velocity: Vec, pressure: Vec, sound: Vec, gradient: Vec, width: Vec, gamma: float, token: Token | None) -> list[Sheet]:
+    """Where the flow takes the speed of sound by pressure, not by friction."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        mach = np.sqrt((velocity.astype(np.float64) ** 2).sum(axis=1)) / sound
+    mach = np.nan_to_num(mach).astype(velocity.dtype)
+    if not mach.max(initial=0.0) > 1.0:
+        return []
+    surface = isosurface(flow, mach, 1.0, token)
+    if not len(surface.faces):
+        return []
+    surface = welded(surface, float(np.median(surface.stencil.apply(width))))
+    slope = surface.stencil.apply_vectors(np.asarray(flow_gradient(flow, mach, token)[:, 0]))
+    steep = np.linalg.norm(slope, axis=1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        rise = (surface.stencil.apply_vectors(gradient) * slope).sum(axis=1) / steep / surface.stencil.apply(pressure)
+        chi = -rise / (gamma * steep / (1.0 + 0.5 * (gamma - 1.0)))
+    edges = edges_of(surface.faces)
+    chi = averaged(chi, edges, 3)
+    part = pieces(len(chi), edges, np.nan_to_num(chi) > SONIC)
+    out = []
+    cell = surface.stencil.apply(width)
+    for k in range(int(part.max(initial=-1)) + 1):
+        on = part == k
+        if int(on.sum()) < 12:
+            break
+        sheet, rows = part_of(surface, on)
+        if not len(sheet.faces):
+            continue
+        area, typical = sheet.area, _median(chi[rows])
+        score = min(over(area / _median(cell[rows]) ** 2, LARGE), over(typical, SONIC))
+        reach = 0.5 * float(np.linalg.norm(np.ptp(sheet.points, axis=0)))
+        out.append(Sheet(Finding("sonic surface", sheet.points[0], reach, score, 2.0 * reach, 1e-3 * area,
+                                 (Number("area", area, "m²"), Number("share of pressure", typical)),
+                                 reasons=(Reason(between(typical, SONIC, 0.9), f"{typical:.0%} of what changes the Mach number is pressure"),),
+                                 told=("The Mach number is 1 on it, for the pressure's sake.",)), sheet))
+    return out
