@@ -16,6 +16,9 @@ from tidal_lens.cutting import texture_kernels
 from tidal_lens.cutting.arrows import even_places
 from tidal_lens.cutting.contour import axis_slice, isosurface, plane_cut, quadric_cut
 from tidal_lens.cutting.regions import Limit, region_content
+from tidal_lens.features.separation import find_separation
+from tidal_lens.features.shocks import find_shocks
+from tidal_lens.features.vortex_list import find_vortices
 from tidal_lens.flow.case import Block, Boundary, Field, Flow
 from tidal_lens.flow.grid import HEXAHEDRON, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.roles import Roles
@@ -151,6 +154,28 @@ def _criteria(dtype: type) -> None:
         criterion(grad)
 
 
+def _vortex_cores() -> None:
+    flow = tiny_flow()
+    z, y = flow.points[:, 2], flow.points[:, 1]
+    depth = (y - 1.0) ** 2 + (z - 1.0) ** 2 - 3.0
+    named = {"velocity": flow.fields["U"].values, "lambda2": depth, "vorticity": flow.fields["U"].values}
+    find_vortices(flow, named.__getitem__, 1.0)
+
+
+def _shock_surfaces() -> None:
+    flow = tiny_flow()
+    behind = flow.points[:, 0] > 1.9
+    named = {"pressure": np.where(behind, 4.5, 1.0), "density": np.where(behind, 2.67, 1.0),
+             "velocity": np.where(behind[:, None], 0.89, 2.37) * flow.fields["U"].values}
+    find_shocks(flow, named.__getitem__, 1.4)
+
+
+def _separations() -> None:
+    flow = tiny_flow()
+    wall = replace(flow, boundaries=(Boundary("wall", "wall", flow.points, flow.outside.faces, np.arange(flow.n_points)),))
+    find_separation(wall, flow.points - 1.5)
+
+
 def _of_both(name: str, part: Callable[[type], None]) -> list[tuple[str, Callable[[], None]]]:
     return [(f"{name}, {np.dtype(dtype).name}", partial(part, dtype)) for dtype in _PRECISIONS]
 
@@ -158,9 +183,10 @@ def _of_both(name: str, part: Callable[[type], None]) -> list[tuple[str, Callabl
 # Two lists, for two processes: parts of one list share much. What users want first comes first.
 LISTS: tuple[tuple[tuple[str, Callable[[], None]], ...], ...] = (
     (("planes", _planes), *_of_both("stencils", _stencils), ("lines", _lines), ("walls", _walls), ("welding", _welding),
-     ("round cuts", _rounds), ("regions", _regions), ("textures", _texture)),
+     ("round cuts", _rounds), ("regions", _regions), ("textures", _texture), ("vortex cores", _vortex_cores)),
     (("reading", _reading), *_of_both("isosurfaces", _isosurfaces), *_of_both("node values", _at_nodes), *_of_both("vortices", _vortices),
-     *_of_both("gradients", _gradients), *_of_both("criteria", _criteria)),
+     *_of_both("gradients", _gradients), *_of_both("criteria", _criteria),
+     ("shocks", _shock_surfaces), ("separation", _separations)),
 )
 PARTS = tuple(part for one in LISTS for part in one)
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from tidal_lens.app.bench import STATIONS
 from tidal_lens.app.desk import Desk
 from tidal_lens.app.stations.station import Station
+from tidal_lens.study.evaluate import tables_of
 from tidal_lens.study.kinds import KINDS
 from tidal_lens.study.kinds.kind import Kind, Tile
 
@@ -75,7 +76,11 @@ def _drawn_card(d: Desk) -> bool:
 
 def _tells(d: Desk) -> bool:
     result = d.document.asking.results.get(d.document.chosen or "")
-    return result is not None and bool(result.unmasked.tables)
+    return result is not None and bool(tables_of(result, d.document.study))
+
+
+def _has_finding(d: Desk) -> bool:
+    return d.view.findings.chosen is not None
 
 
 def _can_step(d: Desk) -> bool:
@@ -129,7 +134,21 @@ BASE: tuple[Command, ...] = (
     Command("save-table", "Save the card's table…", "", "Save what the chosen card tells in rows and columns, as CSV.",
             lambda d, path="": d.files.save_table(path), _tells, (str,)),
     Command("show-table", "List what the card tells", "", "Show the chosen card's table in the ledger; again: put it away.",
-            lambda d: d.ledger.show_table(), _tells),
+            lambda d: d.ledger.show_table(), lambda d: _tells(d) and d.view.findings.are_not_listed),
+    Command("find-all", "Find all four", "Ctrl+L", "Find vortices, separation, shocks and recirculation, and list them in the ledger.",
+            lambda d: d.find_all(), _open_case),
+    *(Command(f"finding-{name}", title, "", text, act, _has_finding) for name, title, text, act in (
+        ("go", "Go to the finding", "Bring the chosen finding into the picture.", lambda d: d.view.findings.go_there()),
+        ("cut", "Cut across the finding", "Lay a slice across the chosen finding.", lambda d: d.view.findings.cut_across()),
+        ("seed", "Seed around the finding", "Trace lines round the chosen finding.", lambda d: d.view.findings.seed_around()),
+        ("curve", "Curve along the finding", "Draw a number along the chosen finding; again: put it away.",
+         lambda d: d.ledger.found.detail.toggle_curve()),
+        ("keep", "Keep the finding", "Show the chosen finding whatever the strictness; again: let it decide.",
+         lambda d: d.view.findings.say(verdict="" if d.view.findings.verdict == "keep" else "keep")),
+        ("dismiss", "Dismiss the finding", "Show the chosen finding no longer; again: bring it back.",
+         lambda d: d.view.findings.say(verdict="" if d.view.findings.verdict == "dismiss" else "dismiss")))),
+    Command("save-finding-curve", "Save the numbers along the finding…", "", "Save all numbers along the chosen finding, as CSV.",
+            lambda d, path="": d.files.save_rows(d.ledger.found.detail.table(), path), _has_finding, (str,)),
     Command("history", "Open the history of a run…", "", "Draw residuals and coefficients from a table, with a verdict.",
             lambda d, path="": d.files.open_history(path), takes=(str,)),
     Command("follow", "Follow a running solution…", "", "Watch a folder in which steps and a history grow.",

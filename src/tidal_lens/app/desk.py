@@ -29,6 +29,9 @@ class Desk(Protocol):
     def add(self, kind: Kind, argument: str = "") -> None:
         """Begin a layer."""
 
+    def find_all(self) -> None:
+        """Look for all features, and list them."""
+
     def show_station(self, name: str) -> None:
         """Go to a station; the bench unfolds."""
 

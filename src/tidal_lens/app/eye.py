@@ -48,7 +48,14 @@ class Eye:
         if result is None or camera is None or len(result.geometry.points) == 0:
             return
         points = result.geometry.points
-        self.move(camera.framing(points.min(axis=0), points.max(axis=0), self._view.width() / max(self._view.height(), 1)), rest=True)
+        self.frame_box(points.min(axis=0), points.max(axis=0))
+
+    def frame_box(self, low: NDArray[np.float64], high: NDArray[np.float64]) -> None:
+        """Bring a box into the picture; the view then turns about its middle."""
+        camera = self._document.camera
+        if camera is not None:
+            self.pivot = 0.5 * (low + high)
+            self.move(camera.framing(low, high, self._view.width() / max(self._view.height(), 1)), rest=True)
 
     def toggle_projection(self) -> None:
         """Perspective or parallel rays."""

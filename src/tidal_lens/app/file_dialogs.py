@@ -15,6 +15,7 @@ from tidal_lens.formats.registry import FORMATS
 from tidal_lens.formats.written import ENDINGS
 from tidal_lens.study.files import SUFFIX
 from tidal_lens.study.kinds.kind import Kind
+from tidal_lens.study.tables import Table
 
 
 class FileDialogs:
@@ -90,6 +91,11 @@ class FileDialogs:
         if layer is not None:
             self._ask("Save the card's table", lambda target: self._imports.save_table(layer.id, target), path, kinds=("csv",),
                       name=layer.name)
+
+    def save_rows(self, table: Table | None, path: str = "") -> None:
+        """Save a table that is at hand, asking for a name where none is given."""
+        if table is not None:
+            self._ask("Save the table", lambda target: self._imports.save_rows(table.whole, target), path, kinds=("csv",), name=table.title)
 
     def open_history(self, path: str = "") -> None:
         """Open the history of a run, asking for it where none is given."""

@@ -20,11 +20,12 @@ from tidal_lens.formats.csv_tables import Table, read_table, write_table
 from tidal_lens.formats.export import save_flow, save_geometry
 from tidal_lens.formats.written import Geometry, flow_data
 from tidal_lens.quantities.names import FILE, OWN
-from tidal_lens.study.evaluate import Evaluated, Evaluator, quantities_on_keys
+from tidal_lens.study.evaluate import Evaluated, Evaluator, quantities_on_keys, tables_of
 from tidal_lens.study.kinds.body import new_body
 from tidal_lens.study.kinds.cloud import new_cloud
 from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.kinds.streamlines import new_seed_list
+from tidal_lens.study.tables import Cell
 from tidal_lens.tracing.streamlines import Lines
 from tidal_lens.work import Token
 
@@ -143,13 +144,17 @@ class Imports(QObject):
     def save_table(self, layer_id: str, path: Path) -> None:
         """Save what a card tells in rows and columns."""
         result = self.document.asking.results.get(layer_id)
-        tables = result.unmasked.tables if result is not None else ()
+        tables = tables_of(result, self.document.study) if result is not None else ()
         if not tables:
             self._tell(TidalLensError("The card has nothing to tell yet.", "", "Wait for it, or press F5."))
             return
 
+        self.save_rows(tables[0].whole, path)
+
+    def save_rows(self, rows: list[tuple[Cell, ...]], path: Path) -> None:
+        """Save a table, its heads in the first row."""
         def work(_token: Token) -> Path:
-            write_table(path, tables[0].whole)
+            write_table(path, rows)
             return path
 
         self.document.jobs.submit(Slot("export"), f"Saving {path.name}", work, self._saved, self._tell)

@@ -8,8 +8,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, 
 from tidal_lens.app import theme
 from tidal_lens.app.charts import CurvesPanel
 from tidal_lens.app.document import Document
+from tidal_lens.app.finding_entry import Act, FindingEntry
+from tidal_lens.app.findings import Findings
 from tidal_lens.app.histories import Histories
-from tidal_lens.app.line_picks import LinePicks
 from tidal_lens.app.parts import IconButton, NumberField, column, label, row
 from tidal_lens.app.table_entry import TableEntry
 from tidal_lens.measures.history import verdict
@@ -82,19 +83,22 @@ class HistoryEntry(QWidget):
 class Ledger(QWidget):
     """The panel on the right."""
 
-    def __init__(self, document: Document, histories: Histories, picks: LinePicks) -> None:
+    def __init__(self, document: Document, histories: Histories, findings: Findings, act: Act) -> None:
         super().__init__()
         self.setObjectName("ledgerframe")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(320)
         self.folded = False
         self.history = HistoryEntry(document, histories)
+        picks = findings.picks
         self.table = TableEntry(document, picks)
+        self.found = FindingEntry(document, findings, act)
         page = QWidget()
         page.setObjectName("benchpage")
         inside = QVBoxLayout(page)
         inside.setContentsMargins(12, 10, 12, 12)
         inside.addWidget(label("Ledger", "title"))
+        inside.addWidget(self.found)
         inside.addWidget(self.table)
         inside.addWidget(self.history)
         inside.addStretch(1)
@@ -108,25 +112,26 @@ class Ledger(QWidget):
         outer.setContentsMargins(1, 0, 0, 0)
         outer.addWidget(scroller)
         histories.changed.connect(self._show_if_needed)
-        picks.changed.connect(self._unfold)
+        picks.changed.connect(self.unfold)
         document.chosen_changed.connect(self._show_if_needed)
+        document.study_changed.connect(self._show_if_needed)
         document.result_changed.connect(lambda _id: self._show_if_needed())
         self._histories = histories
         self._show_if_needed()
 
     def _show_if_needed(self) -> None:
-        something = self.table.is_wanted or self._histories.history is not None or self._histories.folder is not None
+        something = self.found.is_wanted or self.table.is_wanted or self._histories.history is not None or self._histories.folder is not None
         self.setVisible(something and not self.folded)
 
-    def _unfold(self) -> None:
-        """A line was chosen: its numbers are to be seen."""
-        self.folded = self.folded and not self.table.is_wanted
+    def unfold(self) -> None:
+        """A line was chosen, or something is looked for: it is to be seen."""
+        self.folded = self.folded and not (self.table.is_wanted or self.found.is_wanted)
         self._show_if_needed()
 
     def show_table(self) -> None:
         """List what the chosen card tells, or put the list away."""
         self.table.toggle()
-        self._unfold()
+        self.unfold()
 
     def fold(self) -> None:
         """Hide or show the ledger."""

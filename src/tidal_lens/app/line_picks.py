@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -28,6 +30,7 @@ class LinePicks(QObject):
         super().__init__(parent)
         self._document = document
         self.of: tuple[str, int] | None = None
+        self.forget: Callable[[], bool] = lambda: False  # what is done with a chosen finding in the place of a seed
         self._item: tuple[tuple[object, ...], tuple[LinesItem, ...]] = ((), ())
         document.chosen_changed.connect(self._other_card)
         document.case_changed.connect(self.drop)
@@ -55,6 +58,8 @@ class LinePicks(QObject):
         """Take the chosen line's seed away; whether a line was chosen."""
         if self.of is None:
             return False
+        if self.forget():
+            return True
         layer, result = self._document.study.layer(self.of[0]), self._document.asking.results.get(self.of[0])
         if layer is None or result is None or result.unmasked.began is None:
             return False

@@ -18,11 +18,13 @@ from PyQt6.QtGui import (
 from tidal_lens.app import theme
 from tidal_lens.app.document import Document
 from tidal_lens.app.eye import Eye
+from tidal_lens.app.findings import Findings
 from tidal_lens.app.hand import Hand
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.line_picks import LinePicks
 from tidal_lens.app.overlays.base import Overlay
 from tidal_lens.app.overlays.clicks import ClicksOverlay
+from tidal_lens.app.overlays.findings import FindingsOverlay
 from tidal_lens.app.overlays.handles import HandlesOverlay
 from tidal_lens.app.overlays.keys import KeysOverlay
 from tidal_lens.app.overlays.labels import LabelsOverlay
@@ -66,8 +68,11 @@ class FlowView(Stage):
         self.rose = RoseOverlay(self, self.eye.look_from, self.eye.toggle_projection)
         self.hand = Hand(self, self.eye)
         self.under = UnderPointer(self)
-        self._overlays: tuple[Overlay, ...] = (ClicksOverlay(self), self.handles, self.keys, self.rose, self.pin, LabelsOverlay(self))
         self.picks = LinePicks(document, self)
+        self.findings = Findings(document, self.picks, self.eye)
+        self.names = FindingsOverlay(self, self.findings.cards, self.findings.choose, lambda: self.picks.of)
+        self._overlays: tuple[Overlay, ...] = (ClicksOverlay(self), self.handles, self.keys, self.rose, self.pin, self.names,
+                                               LabelsOverlay(self))
         self.pictures = Pictures(document, self, lambda: document.dragging or bool(self.hand.mode), self.picks.items, self)
         self.scenery, self.lights, self.renderer = self.pictures.scenery, self.pictures.lights, self.pictures.renderer
         self.is_complete = self.pictures.are_complete

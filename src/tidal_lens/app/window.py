@@ -74,7 +74,7 @@ class Window(QMainWindow):
         self.imports = Imports(self.document)
         self.document.offered.connect(self._take_offer)
         self.histories = Histories(self.document)
-        self.ledger = Ledger(self.document, self.histories, self.view.picks)
+        self.ledger = Ledger(self.document, self.histories, self.view.findings, self.act)
         self.command = CommandField(self, self)
         self.strips = Strips(self.document)
         self.deck = Deck(self.document, self.act)
@@ -194,6 +194,12 @@ class Window(QMainWindow):
             self.document.begin(kind, argument)
         if kind.station and not self.bench.station.cards:
             self.show_station(kind.station)
+
+    def find_all(self) -> None:
+        """Look for all features, and list them."""
+        self.view.findings.find_all()
+        self.ledger.unfold()
+        self.show_station("find")
 
     # -- files -----------------------------------------------------------------------------------------------
 

@@ -16,11 +16,10 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from tidal_lens.cutting.contour import plane_cut
-
 from tidal_lens.cutting.regions import Limit, region_content, region_skin
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.features.connected import parts_of
-from tidal_lens.features.finding import Finding, Number, Reason, between, over
+from tidal_lens.features.finding import OFF_WALLS, Finding, Number, Reason, between, over
 from tidal_lens.features.scales import Values, cell_widths, scales_of
 from tidal_lens.features.zeros import Zero, zeros_of
 from tidal_lens.flow.case import Flow
@@ -268,7 +267,7 @@ def _critical(zero: Zero, rate: float, width: Vec, flow: Flow) -> Finding:
         if zero.incoming else "Lines only go out"
     return Finding(zero.kind, zero.place, 2.0 * float(np.median(width)), min(over(even, 0.02), over(float(size.max()) / rate, 0.5)), 0.0,
                    float(size.max() / rate) * 1e-6, numbers, reasons=(Reason(between(even, 0.01, 0.2), "how well its rates are told apart"),),
-                   told=(f"{ways}{'; they turn round it' if zero.spirals else ''}.",))
+                   told=(f"{ways}{'; they turn round it' if zero.spirals else ''}.",), letter=OFF_WALLS)
 
 
 

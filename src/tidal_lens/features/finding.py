@@ -11,6 +11,9 @@ from numpy.typing import NDArray
 
 Vec = NDArray[np.float64]
 Sort = Literal["vortex", "separation line", "attachment line", "node", "focus", "saddle", "shock", "sonic surface", "recirculation"]
+LETTERS: dict[str, str] = {"vortex": "V", "separation line": "S", "attachment line": "A", "node": "P", "focus": "P", "saddle": "P",
+                           "shock": "K", "sonic surface": "M", "recirculation": "R"}
+OFF_WALLS = "Z"  # of critical points of the velocity
 USUAL = 0.5  # the strictness that has every threshold where it was found to be right
 
 
@@ -59,6 +62,8 @@ class Finding:
         What its trust rests on.
     told : tuple of str
         Sentences on it: why it ended, what it was taken for.
+    letter : str
+        What its sounding number begins with, where that is not its sort's.
     """
 
     sort: Sort
@@ -72,6 +77,7 @@ class Finding:
     line: Vec = field(default_factory=lambda: np.empty((0, 3)))
     reasons: tuple[Reason, ...] = ()
     told: tuple[str, ...] = ()
+    letter: str = ""
 
     @property
     def trust(self) -> float:
@@ -99,6 +105,17 @@ def under(value: float, threshold: float) -> float:
 def between(value: float, poor: float, good: float) -> float:
     """From 0 at a poor value to 1 at a good one, whichever is the greater."""
     return float(np.clip((value - poor) / (good - poor), 0.0, 1.0)) if np.isfinite(value) else 0.0
+
+
+def sounding_numbers(findings: Sequence[Finding]) -> tuple[str, ...]:
+    """Names of findings in their order: V1, V2, S1, …"""
+    counts: dict[str, int] = {}
+    out = []
+    for finding in findings:
+        letter = finding.letter or LETTERS[finding.sort]
+        counts[letter] = counts.get(letter, 0) + 1
+        out.append(f"{letter}{counts[letter]}")
+    return tuple(out)
 
 
 def ranked(findings: Sequence[Finding]) -> list[int]:

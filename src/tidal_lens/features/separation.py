@@ -94,7 +94,7 @@ def _lines(flow: Flow, sheet: WallSheet, points: list[WallPoint], kind: Kind, to
 
 
 def _drawn(sheet: WallSheet, sign: float, reach: float, token: Token | None) -> Vec:
-    """ln of how much lines draw together (separation) or apart (attachment), at the vertices."""
+    """Ln of how much lines draw together (separation) or apart (attachment), at the vertices."""
     once = sheet.at_vertices(sheet.gathered(sign, reach, token))
     return sheet.at_vertices(once[sheet.triangles].mean(axis=1))
 

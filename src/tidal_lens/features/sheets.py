@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix, csr_matrix
 from scipy.sparse.csgraph import connected_components
 
+from tidal_lens.cutting.masking import kept_surface
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.sampling.mesh import Stencil
 
@@ -29,9 +30,13 @@ def welded(surface: Surface, width: float) -> Surface:
 
 def edges_of(faces: Ints) -> Ints:
     """Pairs of vertices that a face joins, shape (k, 2), each once, the lesser first."""
-    pairs = np.concatenate([faces[:, [k, (k + 1) % 4]] for k in range(4)])
-    pairs = np.sort(pairs[pairs[:, 0] != pairs[:, 1]], axis=1)
-    return np.unique(pairs, axis=0) if len(pairs) else pairs
+    if not len(faces):
+        return np.empty((0, 2), np.int64)
+    one, two = (np.concatenate([faces[:, (k + shift) % 4] for k in range(4)]) for shift in (0, 1))
+    low, high = np.minimum(one, two), np.maximum(one, two)
+    count = int(high.max()) + 1
+    keys = np.unique((low * count + high)[low != high])
+    return np.column_stack([keys // count, keys % count])
 
 
 def pieces(count: int, edges: Ints, on: NDArray[np.bool_]) -> Ints:
@@ -58,6 +63,17 @@ def averaged(values: Vec, edges: Ints, times: int) -> Vec:
         now = np.divide(total, many, out=np.zeros_like(now), where=many > 0.0)
         known = (many > 0.0).astype(np.float64)
     return np.where(known > 0.0, now, np.nan)
+
+
+def clipped(surface: Surface, inside: Vec) -> tuple[Surface, Stencil]:
+    """What of a surface is where a vertex value (n,) is positive, cut within faces; and its vertices as mixtures of the surface's."""
+    own = np.arange(len(surface.points))[:, None]
+    part = kept_surface(Surface(surface.points, surface.faces, Stencil(own, np.ones((len(own), 1)))), inside)
+    rows, below = part.stencil, surface.stencil
+    shape = len(rows.ids), rows.ids.shape[1] * below.ids.shape[1]
+    ids = below.ids[rows.ids].reshape(shape)
+    weights = (rows.weights[:, :, None] * below.weights[rows.ids]).reshape(shape)
+    return Surface(part.points, part.faces, Stencil(ids, weights)), rows
 
 
 def part_of(surface: Surface, on: NDArray[np.bool_]) -> tuple[Surface, Ints]:

@@ -8,7 +8,8 @@ References
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +19,7 @@ from tidal_lens.cutting.surface import Surface
 from tidal_lens.features import shock_kernels as kernels
 from tidal_lens.features.finding import Finding, Number, Reason, between, over, under
 from tidal_lens.features.scales import Values, cell_widths
-from tidal_lens.features.sheets import averaged, edges_of, part_of, pieces, welded
+from tidal_lens.features.sheets import averaged, clipped, edges_of, part_of, pieces, welded
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.gradients import flow_gradient
 from tidal_lens.quantities.smoothing import smoothed
@@ -35,7 +36,8 @@ SHARE = 0.3  # of a piece that is strong
 LARGE = 100.0  # squares of a cell's width
 SMOOTH = 6
 SONIC = 0.5  # χ: above, what changes the Mach number is pressure
-_TRIES = 2  # averagings of the pressure gradient
+FEW = 12  # vertices: smaller pieces are nothing
+_PASSES = 6  # averagings of the pressure gradient: where it is taken through a step within one cell, normals are rough
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,6 +46,7 @@ class Sheet:
 
     finding: Finding
     surface: Surface
+    own: Mapping[str, Vec] = field(default_factory=dict)
 
 
 def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = None) -> list[Sheet]:
@@ -66,7 +69,7 @@ def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = 
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         sound = np.sqrt(gamma * pressure / density)
     sonic = _sonic(flow, velocity, pressure, sound, gradient, width, gamma, token)
-    gradient = smoothed(flow, gradient, _TRIES, token)
+    gradient = smoothed(flow, gradient, _PASSES, token)
     size = np.sqrt((gradient.astype(np.float64) ** 2).sum(axis=1))
     with np.errstate(divide="ignore", invalid="ignore"):
         rise = size * width / pressure
@@ -75,10 +78,11 @@ def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = 
     surface = isosurface(flow, into, 1.0, token)
     if not len(surface.faces):
         return sonic
-    surface, _ = part_of(surface, surface.stencil.apply(rise) > RISE)
+    surface = welded(surface, float(np.median(surface.stencil.apply(width))))
+    steep = averaged(surface.stencil.apply(np.nan_to_num(rise)), edges_of(surface.faces), 3)
+    surface, _ = clipped(surface, steep - RISE)
     if not len(surface.faces):
         return sonic
-    surface = welded(surface, float(np.median(surface.stencil.apply(width))))
     ways = surface.stencil.apply_vectors(gradient)
     ways /= np.maximum(np.linalg.norm(ways, axis=1), 1e-300)[:, None]
     fits = _fitted(flow, pressure, density, velocity, surface, ways, gamma, token)
@@ -86,7 +90,7 @@ def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = 
 
 
 def _fitted(flow: Flow, pressure: Vec, density: Vec, velocity: Vec, surface: Surface, ways: Vec, gamma: float, token: Token | None) -> Vec:
-    """What is fitted at each vertex, shape (n, 10), in units of the mean pressure and density."""
+    """What is fitted at each vertex, shape (n, 11), in units of the mean pressure and density."""
     p0, r0 = float(np.nanmean(np.abs(pressure))) or 1.0, float(np.nanmean(np.abs(density))) or 1.0
     field = np.empty((flow.n_points, 5), np.float32)
     field[:, 0], field[:, 1] = pressure / p0, density / r0
@@ -125,31 +129,47 @@ class _Jump:
 
     def passes(self, mach: float, wide: float) -> NDArray[np.bool_]:
         """Where it is a shock of at least a strength, and no wider."""
+        return self.margin(mach, wide) > 0.0
+
+    def margin(self, mach: float, wide: float) -> Vec:
+        """How far inside all limits each vertex is, from −1 to 1; −1 where nothing was fitted."""
         with np.errstate(invalid="ignore"):
-            return ((self.by_pressure > mach) & (self.before > 1.0) & (self.behind < 1.02) & (self.denser > DENSE[0])
-                    & (self.denser < DENSE[1]) & (self.lost < MASS) & (self.width <= wide))
+            parts = ((self.by_pressure - mach) / 0.02, (self.before - 1.0) / 0.02, (1.02 - self.behind) / 0.02, (self.denser - DENSE[0]) / 0.2,
+                     (DENSE[1] - self.denser) / 0.2, (MASS - self.lost) / 0.1, (wide - self.width) / 2.0 + 1e-9)
+            least = np.minimum.reduce([np.clip(part, -1.0, 1.0) for part in parts])
+        return np.where(np.isfinite(least), least, -1.0)
 
 
 def _pieces(surface: Surface, ways: Vec, fits: Vec, gamma: float) -> list[Sheet]:
     """Connected pieces of what passes, each moved to the middle of its jump."""
     jump = _Jump.of(fits, gamma)
-    strong, weak = jump.passes(STRONG, WIDE), jump.passes(WEAK, WIDER)
+    strong = jump.passes(STRONG, WIDE).astype(np.float64)
+    # Averaged with neighbours before it is cut: what is missing in one place is noise, and edges are smooth.
     edges = edges_of(surface.faces)
-    # A vertex between others that pass is bridged: what is missing in one place is noise.
-    many = np.bincount(edges.ravel(), minlength=len(weak))
-    near = np.bincount(edges[:, 0], weak[edges[:, 1]], len(weak)) + np.bincount(edges[:, 1], weak[edges[:, 0]], len(weak))
-    weak = weak | (near > 0.5 * many) & (many > 0)
-    part = pieces(len(weak), edges, weak)
-    shift = averaged(np.where(weak, fits[:, kernels.SHIFT], np.nan), edges[weak[edges].all(axis=1)], SMOOTH)
-    moved = surface.points + np.nan_to_num(shift)[:, None] * ways
+    margin = averaged(jump.margin(WEAK, WIDER), edges, SMOOTH)
+    own = margin > -0.5
+    shift = averaged(np.where(own, fits[:, kernels.SHIFT], np.nan), edges[own[edges].all(axis=1)], SMOOTH)
+    moved = Surface(surface.points + np.nan_to_num(shift)[:, None] * ways, surface.faces, surface.stencil)
+    whole, rows = clipped(moved, margin)
+    if not len(whole.faces):
+        return []
+    known = np.nan_to_num(fits, nan=0.0)
+    gone = rows.apply(np.isnan(fits[:, 0]).astype(np.float64)) > 0.0
+    values = np.column_stack([rows.apply(known[:, k]) for k in range(known.shape[1])])
+    values[gone] = np.nan
+    strong = rows.apply(strong)
+    part = pieces(len(whole.points), edges_of(whole.faces), np.ones(len(whole.points), bool))
     out = []
     for k in range(int(part.max(initial=-1)) + 1):
         on = part == k
-        if int(on.sum()) < 12:
+        if int(on.sum()) < FEW:
             break
-        sheet, rows = part_of(Surface(moved, surface.faces, surface.stencil), on)
+        sheet, used = part_of(whole, on)
         if len(sheet.faces):
-            out.append(Sheet(_shock(sheet, rows, jump, fits, strong, gamma), sheet))
+            here = _Jump.of(values[used], gamma)
+            names = {"normal Mach number before it": here.before, "normal Mach number by the jump": here.by_pressure,
+                     "pressure ratio": here.ratio, "thickness [cells]": here.width}
+            out.append(Sheet(_shock(sheet, here, values[used], strong[used] > 0.5, gamma), sheet, names))
     return out
 
 
@@ -158,26 +178,23 @@ def _median(values: Vec) -> float:
     return float(np.median(finite)) if len(finite) else float("nan")
 
 
-def _shock(sheet: Surface, rows: NDArray[np.int64], jump: _Jump, fits: Vec, strong: NDArray[np.bool_], gamma: float) -> Finding:
-    m, f = jump.by_pressure[rows], fits[rows]
-    cell, share, area = _median(f[:, kernels.CELL]), float(strong[rows].mean()), sheet.area
-    top = int(np.nanargmax(np.where(strong[rows] | ~strong[rows].any(), m, -np.inf)))
+def _shock(sheet: Surface, jump: _Jump, f: Vec, strong: NDArray[np.bool_], gamma: float) -> Finding:
+    m = jump.by_pressure
+    cell, share, area, wide = _median(f[:, kernels.CELL]), float(strong.mean()), sheet.area, _median(jump.width)
+    top = int(np.nanargmax(np.where(strong | ~strong.any(), np.nan_to_num(m), -np.inf)))
     with np.errstate(invalid="ignore", divide="ignore"):
-        angle = np.degrees(np.arcsin(np.clip(jump.before[rows] / f[:, kernels.M1], 0.0, 1.0)))
-    off = _median(np.abs(jump.before[rows] - m))
+        angle = np.degrees(np.arcsin(np.clip(f[:, kernels.SINE], 0.0, 1.0)))
+    off, denser, median = _median(np.abs(jump.before - m)), _median(jump.denser), _median(m)
     fitted = float(np.isfinite(m).mean())
-    median = _median(m)
-    score = min(over(share, SHARE), over(area / max(cell, 1e-300) ** 2, LARGE), over(median - 1.0, STRONG - 1.0),
-                under(_median(jump.width[rows]), WIDE))
-    numbers = (Number("normal Mach number", median), Number("greatest normal Mach number", float(m[top])),
-               Number("pressure ratio", _median(jump.ratio[rows])),
-               Number("pressure ratio by the Mach number before it", _by_mach(_median(jump.before[rows]), gamma)),
-               Number("Mach number before it", _median(f[:, kernels.M1])), Number("normal Mach number behind it", _median(jump.behind[rows])),
-               Number("angle", _median(angle), "°"), Number("area", area, "m²"), Number("thickness", _median(jump.width[rows]), "cells"))
-    reasons = (Reason(between(WIDER - _median(jump.width[rows]), 0.0, 8.0), f"{_median(jump.width[rows]):.1f} cells thick (good: 4)"),
+    large = min(area / max(cell, 1e-300) ** 2, float(len(sheet.faces)))
+    score = min(over(share, SHARE), over(large, LARGE), over(median - 1.0, STRONG - 1.0), under(wide, WIDE))
+    numbers = (Number("normal Mach number", median), Number("pressure ratio", _median(jump.ratio)), Number("angle", _median(angle), "°"),
+               Number("pressure ratio by the Mach number before it", _by_mach(_median(jump.before), gamma)),
+               Number("greatest normal Mach number", float(m[top])), Number("Mach number before it", _median(f[:, kernels.M1])),
+               Number("normal Mach number behind it", _median(jump.behind)), Number("area", area, "m²"), Number("thickness", wide, "cells"))
+    reasons = (Reason(between(WIDER - wide, 0.0, 8.0), f"{wide:.1f} cells thick (good: 4)"),
                Reason(between(0.3 - off, 0.0, 0.25), f"Mach numbers by the jump and before it differ by {off:.2g}"),
-               Reason(between(1.0 - abs(_median(jump.denser[rows]) - 1.0), 0.5, 0.95),
-                      f"the density rises {_median(jump.denser[rows]):.0%} as it should (of its logarithm)"),
+               Reason(between(1.0 - abs(denser - 1.0), 0.5, 0.95), f"the density rises {denser:.0%} as it should (of its logarithm)"),
                Reason(between(fitted, 0.5, 1.0), f"a jump was fitted on {fitted:.0%} of it"))
     reach = 0.5 * float(np.linalg.norm(np.ptp(sheet.points, axis=0)))
     return Finding("shock", sheet.points[top], reach, score, 2.0 * reach, area * max(median - 1.0, 0.0), numbers, reasons=reasons,
@@ -204,23 +221,25 @@ def _sonic(flow: Flow, velocity: Vec, pressure: Vec, sound: Vec, gradient: Vec, 
     with np.errstate(divide="ignore", invalid="ignore"):
         rise = (surface.stencil.apply_vectors(gradient) * slope).sum(axis=1) / steep / surface.stencil.apply(pressure)
         chi = -rise / (gamma * steep / (1.0 + 0.5 * (gamma - 1.0)))
-    edges = edges_of(surface.faces)
-    chi = averaged(chi, edges, 3)
-    part = pieces(len(chi), edges, np.nan_to_num(chi) > SONIC)
+    chi = averaged(chi, edges_of(surface.faces), SMOOTH)
+    whole, rows = clipped(surface, np.nan_to_num(chi) - SONIC)
+    if not len(whole.faces):
+        return []
+    chi, cell = rows.apply(np.nan_to_num(chi)), whole.stencil.apply(width)
+    part = pieces(len(whole.points), edges_of(whole.faces), np.ones(len(whole.points), bool))
     out = []
-    cell = surface.stencil.apply(width)
     for k in range(int(part.max(initial=-1)) + 1):
         on = part == k
-        if int(on.sum()) < 12:
+        if int(on.sum()) < FEW:
             break
-        sheet, rows = part_of(surface, on)
+        sheet, used = part_of(whole, on)
         if not len(sheet.faces):
             continue
-        area, typical = sheet.area, _median(chi[rows])
-        score = min(over(area / _median(cell[rows]) ** 2, LARGE), over(typical, SONIC))
+        area, typical = sheet.area, _median(chi[used])
+        score = min(over(min(area / _median(cell[used]) ** 2, float(len(sheet.faces))), LARGE), over(typical, SONIC))
         reach = 0.5 * float(np.linalg.norm(np.ptp(sheet.points, axis=0)))
+        why = Reason(between(typical, SONIC, 0.9), f"{typical:.0%} of what changes the Mach number is pressure")
         out.append(Sheet(Finding("sonic surface", sheet.points[0], reach, score, 2.0 * reach, 1e-3 * area,
-                                 (Number("area", area, "m²"), Number("share of pressure", typical)),
-                                 reasons=(Reason(between(typical, SONIC, 0.9), f"{typical:.0%} of what changes the Mach number is pressure"),),
+                                 (Number("area", area, "m²"), Number("share of pressure", typical)), reasons=(why,),
                                  told=("The Mach number is 1 on it, for the pressure's sake.",)), sheet))
     return out

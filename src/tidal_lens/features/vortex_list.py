@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -80,15 +78,15 @@ def _finding(tank: Tank, core: Core, found: Stations, values: Values, pressure: 
     axial = np.abs(found.axial) * scales.speed
     curves = {"radius": curve(found.radius), "circulation": curve(circulation), "swirl": curve(np.where(on, found.swirl, np.nan)),
               "speed along the core": curve(axial)}
-    numbers = [Number("circulation", float(circulation[at]), "m²/s"), Number("radius", radius, "m"),
-               Number("length", length, "m"), Number("swirl", _typical(found.swirl[on])),
+    numbers = [Number("circulation", _typical(circulation), "m²/s"), Number("radius", radius, "m"), Number("swirl", _typical(found.swirl[on])),
+               Number("length", length, "m"), Number("greatest circulation", float(circulation[at]), "m²/s"),
                Number("greatest speed round it", float(np.nanmax(found.swirl_speed)) * scales.speed, "m/s"),
                Number("speed along it", _typical(axial), "m/s")]
     if pressure:
         stencil, _ = tank.mesh.locate(points)
         curves["core pressure"] = own = stencil.apply(values(pressure))
         if np.isfinite(own).any():
-            numbers.insert(2, Number("least core pressure", float(np.nanmin(own)), pressure))
+            numbers.insert(3, Number("least core pressure", float(np.nanmin(own)), pressure))
     ends = core.ends if downstream else core.ends[::-1]
     # Looking along the line: the vorticity points along the core, so the fluid turns to the right of it.
     turning = "clockwise" if downstream else "anticlockwise"
@@ -101,8 +99,3 @@ def _finding(tank: Tank, core: Core, found: Stations, values: Values, pressure: 
     return Finding("vortex", core.points[found.rows[at]], max(radius, float(np.median(core.widths))), score, length,
                    float(abs(circulation[at])) / (scales.speed * scales.length) * min(1.0, length / (LONG * radius)), tuple(numbers), curves,
                    np.ascontiguousarray(points), reasons, told)
-
-
-def listed(findings: Sequence[Finding]) -> str:
-    """How many there are, in words."""
-    return f"{len(findings)} candidate{'s' if len(findings) != 1 else ''}"

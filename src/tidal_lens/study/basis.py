@@ -16,6 +16,7 @@ from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.dressings import Dressing
 from tidal_lens.study.kinds.kind import Shape
 from tidal_lens.study.model import Study
+from tidal_lens.study.said import Sifting
 from tidal_lens.study.value import Value, walk
 
 Signature = frozenset[tuple[object, ...]]
@@ -31,7 +32,7 @@ class Basis:
     flow : int
         Number of the flow; of its mesh, which steps of a series may share, where no value of the flow is needed.
     what : str
-        ``shape``, ``masked``, ``colours`` or ``dressing``.
+        ``shape``, ``sifted``, ``masked``, ``colours`` or ``dressing``.
     of : Shape or Basis
         The shape, or what is masked, coloured or dressed.
     how : Value or None
@@ -62,7 +63,7 @@ class Basis:
 
 def shape_basis(shape: Shape, store: QuantityStore, of: Callable[[str], Basis | None] = lambda _id: None) -> Basis:
     """What a shape's geometry rests on; ``of`` gives what that of another layer does."""
-    needs = shape.needs()
+    needs = (*shape.needs(), *shape.constants())
     flow = store.flow
     return Basis(flow.mesh_number if shape.of_mesh and not needs else flow.number, "shape", shape, None,
                  tuple((name, store.signature(name)) for name in needs), tuple(_stamp(path) for path in walk(shape, "path")),
@@ -72,6 +73,11 @@ def shape_basis(shape: Shape, store: QuantityStore, of: Callable[[str], Basis | 
 def colours_basis(shape: Basis, quantity: str, store: QuantityStore) -> Basis:
     """What the colours of a shape rest on."""
     return Basis(store.flow.number, "colours", shape, None, ((quantity, store.signature(quantity)),))
+
+
+def sifted_basis(of: Basis, sifting: Sifting) -> Basis:
+    """What of findings is shown."""
+    return Basis(of.flow, "sifted", of, sifting)
 
 
 def masked_basis(of: Basis, mask: Shape, store: QuantityStore) -> Basis:

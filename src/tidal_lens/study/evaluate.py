@@ -17,11 +17,14 @@ from tidal_lens.kept import Kept
 from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.names import OWN
 from tidal_lens.quantities.store import Distribution, QuantityStore
-from tidal_lens.study.basis import Basis, colours_basis, dressing_basis, masked_basis, shape_basis
+from tidal_lens.study.basis import Basis, colours_basis, dressing_basis, masked_basis, shape_basis, sifted_basis
 from tidal_lens.study.dressings import Dressed, Dressing
 from tidal_lens.study.geometry import Geometry, own_values, own_vectors
+from tidal_lens.study.kinds.finds import sifted
 from tidal_lens.study.kinds.kind import Made, See, Shape
 from tidal_lens.study.model import KeySetting, Layer, Study
+from tidal_lens.study.said import Sieve, Sifting, findings_table, listing
+from tidal_lens.study.tables import Table
 from tidal_lens.study.value import walk
 from tidal_lens.study.words import Words
 from tidal_lens.work import Token
@@ -93,6 +96,7 @@ class Wish:
     """All that the answer for a layer rests on: equal wishes have equal answers."""
 
     shape: Basis
+    sifted: Basis | None
     masked: tuple[Basis, ...]
     colours: Basis | None
     dressings: tuple[Basis, ...] = ()
@@ -203,19 +207,23 @@ class Evaluator:
     def wish(self, layer: Layer, study: Study = _ALONE, *, draft: bool = False) -> Wish:
         """What the answer for a layer rests on, with the masks of its study that are in force."""
         shape = last = self._shape_basis(layer, study, draft=draft)
+        sifted = None
+        if layer.shape.finds:
+            last = sifted = sifted_basis(last, sifting_of(layer, study))
         masked: list[Basis] = []
         for mask in self.masks(study, layer):
             last = masked_basis(last, mask.shape, self.store)
             masked.append(last)
         name, size = layer.look.colour_by, size_of(layer)
-        return Wish(shape, tuple(masked), colours_basis(last, name, self.store) if name is not None else None,
+        return Wish(shape, sifted, tuple(masked), colours_basis(last, name, self.store) if name is not None else None,
                     tuple(dressing_basis(last, d, self.store) for d in layer.look.dressings()),
                     colours_basis(last, size, self.store) if size else None)
 
     def use(self, wish: Wish) -> None:
         """Its answer is on the table: it is not the one that was unused longest."""
-        for basis in (wish.shape, *wish.masked):
-            self.answers.shapes.ready(basis)
+        for basis in (wish.shape, wish.sifted, *wish.masked):
+            if basis is not None:
+                self.answers.shapes.ready(basis)
         for values in (wish.colours, wish.sizes):
             if values is not None:
                 self.answers.colours.ready(values)
@@ -238,10 +246,13 @@ class Evaluator:
         if draft and self.answers.shapes.ready(wish.shape) is None:
             wish = self.wish(layer, study, draft=True)
         made = whole = self._make(wish.shape, token)
+        if wish.sifted is not None:
+            made = self._sift(wish.sifted, made)
+        own = made.geometry if whole.findings else whole.geometry
         for basis in wish.masked:
             made = self._mask(basis, made, token)
         token.check()
-        store.note_own(layer.id, {**own_values(whole.geometry), **own_vectors(whole.geometry)})
+        store.note_own(layer.id, {**own_values(own), **own_vectors(own)})
         dressed, trouble = [], ""
         colours, sizes = (self._values(basis, made.geometry, token) for basis in (wish.colours, wish.sizes))
         for keyed in quantities_on_keys(layer):
@@ -258,7 +269,7 @@ class Evaluator:
             except TidalLensError as error:
                 dressed.append(Dressed.none())
                 trouble = str(error)
-        return Evaluated(layer, made, colours, wish.shape.of is not layer.shape, tuple(dressed), whole if wish.masked else None, trouble,
+        return Evaluated(layer, made, colours, wish.shape.of is not layer.shape, tuple(dressed), whole if wish.masked or wish.sifted else None, trouble,
                          sizes)
 
     def _values(self, basis: Basis | None, geometry: Geometry, token: Token) -> NDArray[np.float64] | None:
@@ -285,6 +296,11 @@ class Evaluator:
 
         return self.answers.shapes.obtain(basis, lambda: shape.make(_Sight(self.flow, self.store, token, other)))
 
+    def _sift(self, basis: Basis, made: Made) -> Made:
+        sifting = basis.how
+        assert isinstance(sifting, Sifting)
+        return self.answers.shapes.obtain(basis, lambda: sifted(made, sifting))
+
     def _mask(self, basis: Basis, made: Made, token: Token) -> Made:
         token.check()
         mask = basis.how
@@ -310,6 +326,20 @@ class Evaluator:
         if self._outline is None:
             self._outline = outline(self.flow)
         return self._outline
+
+
+def sifting_of(layer: Layer, study: Study) -> Sifting:
+    """What decides which findings of a layer are shown."""
+    look = layer.look
+    return Sifting(sieve=(look.sieve if look.on in ("surface", "lines") else None) or Sieve(), said=study.said)
+
+
+def tables_of(result: Evaluated, study: Study) -> tuple[Table, ...]:
+    """What a layer tells in rows and columns; of findings those that are shown."""
+    if not result.layer.shape.finds:
+        return result.unmasked.tables
+    layer = study.layer(result.layer.id) or result.layer
+    return (findings_table(listing(result.unmasked.findings, sifting_of(layer, study)), layer.name),)
 
 
 def size_of(layer: Layer) -> str:

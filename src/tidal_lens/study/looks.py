@@ -7,11 +7,12 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from tidal_lens.study.dressings import Arrows, Contours, Dressing, Marks, Ribbons, Texture, Tubes
+from tidal_lens.study.said import Sieve
 from tidal_lens.study.value import Colour, Opacity, QuantityName, Value
 
 
 class SurfaceLook(Value):
-    """How a surface is shown: painted by a quantity, or plain."""
+    """How a surface is shown: painted by a quantity, or plain; of findings those that pass a sieve."""
 
     on: Literal["surface"] = "surface"
     colour_by: QuantityName | None = None
@@ -22,6 +23,7 @@ class SurfaceLook(Value):
     contours: Contours | None = None
     arrows: Arrows | None = None
     texture: Texture | None = None
+    sieve: Sieve | None = None
 
     def dressings(self) -> tuple[Dressing, ...]:
         """Those that are on."""
@@ -29,7 +31,7 @@ class SurfaceLook(Value):
 
 
 class LineLook(Value):
-    """How lines are shown; width in pixels of an ordinary screen. Tubes or ribbons take their place."""
+    """How lines are shown; width in pixels of an ordinary screen. Tubes or ribbons take their place; of findings those that pass a sieve."""
 
     on: Literal["lines"] = "lines"
     colour_by: QuantityName | None = None
@@ -39,6 +41,7 @@ class LineLook(Value):
     tubes: Tubes | None = None
     ribbons: Ribbons | None = None
     marks: Marks | None = None
+    sieve: Sieve | None = None
 
     def dressings(self) -> tuple[Dressing, ...]:
         """Those that are on."""

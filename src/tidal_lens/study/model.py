@@ -13,6 +13,7 @@ from tidal_lens.errors import StudyError
 from tidal_lens.study.kinds import LayerShape
 from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.looks import Look
+from tidal_lens.study.said import Said
 from tidal_lens.study.value import Identity, LayerId, Name, QuantityName, StudyPath, Value, Vector, walk
 from tidal_lens.study.words import Words
 
@@ -260,6 +261,8 @@ class Study(Value):
         Quantities that the user defined.
     choices : Choices
         How derived quantities are worked out.
+    said : tuple of Said
+        What the user said of findings.
     numbered : bool
         Whether the files beside the case that differ in a number only are the steps.
     """
@@ -280,6 +283,7 @@ class Study(Value):
     alone: Identity | None = None
     step: Annotated[int, Field(ge=0, le=10_000_000)] = 0
     numbered: bool = False
+    said: Annotated[tuple[Said, ...], Field(max_length=5000)] = ()
     history: StudyPath = ""
     reading: ReadingSetting = ReadingSetting()
     formulas: Annotated[tuple[FormulaText, ...], Field(max_length=200)] = ()

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 from tidal_lens.app.controls.base import Controls
 from tidal_lens.app.controls.bodies import BodyControls, CloudControls, PointsControls
 from tidal_lens.app.controls.card_facts import CardFacts
+from tidal_lens.app.controls.finds import FoundLineControls, FoundSurfaceControls
 from tidal_lens.app.controls.frozen import FrozenControls
 from tidal_lens.app.controls.grid_surface import GridControls
 from tidal_lens.app.controls.isosurface import IsoControls
@@ -38,6 +39,10 @@ CONTROLS: dict[str, Callable[[Document], Controls[Any]]] = {
     "cloud": CloudControls,
     "mask": MaskControls,
     "region": RegionControls,
+    "vortices": FoundLineControls,
+    "separation": FoundLineControls,
+    "shocks": FoundSurfaceControls,
+    "recirculation": FoundSurfaceControls,
 }
 
 

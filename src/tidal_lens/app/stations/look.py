@@ -14,7 +14,7 @@ from tidal_lens.app.stations.station import Act, Station
 from tidal_lens.study.kinds import KINDS
 
 _ACROSS = 3  # tiles in a row
-GROUPS = ("", "Surfaces", "Volume", "From a file", "Hide", "Seeds in space", "Seeds over things", "Other lines")  # captions, in their order
+GROUPS = ("", "Surfaces", "Volume", "From a file", "Hide", "Features", "Seeds in space", "Seeds over things", "Other lines")  # captions, in their order
 
 
 class LayerStation(QWidget):

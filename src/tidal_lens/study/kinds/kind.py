@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.cutting.points import Points
+from tidal_lens.features.finding import Finding
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.store import QuantityStore
@@ -75,6 +76,7 @@ class Made:
     tables: tuple[Table, ...] = ()  # what it tells in rows and columns
     told: str = ""  # what it came to, in a few words for its card
     frame: tuple[Vec, Vec] | None = None  # middle and direction of a plane that goes with another card
+    findings: tuple[Finding, ...] = ()  # all candidates, the clearest first
 
     @property
     def nbytes(self) -> int:
@@ -162,6 +164,7 @@ class Shape(Value):
     lit: ClassVar[bool] = True  # whether a light falls on it; others show the colours of the key exactly
     on_walls: ClassVar[bool] = False  # whether it lies on walls, where quantities are known that are known nowhere else
     subjects: ClassVar[tuple[Sort, ...]] = ()  # cards that its layer may be of, by what they come to
+    finds: ClassVar[bool] = False  # whether it tells findings
     of_mesh: ClassVar[bool] = True  # whether, but for the quantities that it needs, it rests on the mesh alone
 
     @property
@@ -188,6 +191,10 @@ class Shape(Value):
     def needs(self) -> tuple[str, ...]:
         """Quantities that the shape itself rests on, whatever colours it."""
         return tuple(dict.fromkeys(walk(self, "quantity")))
+
+    def constants(self) -> tuple[str, ...]:
+        """Fixed numbers that it rests on besides: see :data:`tidal_lens.quantities.names.CONSTANTS`."""
+        return ()
 
     def draft(self) -> Self:
         """A cheaper twin, made while something is dragged; itself where it is cheap."""
