@@ -43,7 +43,7 @@ def helix(z, bend=0.25, pitch=2.5):
 
 
 def bent(points, gamma=1.0, radius=0.2, along=1.0, bend=0.25, pitch=2.5):
-    """A vortex whose core is a helix: in each plane z = constant round where the core is, sheared so that the core is a line of the flow."""
+    """A vortex whose core is a helix: in each plane z = constant round where the core is, which is a line of the flow."""
     core = helix(points[:, 2], bend, pitch)
     x, y = points[:, 0] - core[:, 0], points[:, 1] - core[:, 1]
     w = swirl(x * x + y * y, gamma, radius)

@@ -44,19 +44,44 @@ def swirl(p):
     return np.column_stack([1 + 0 * p[:, 0], -(p[:, 2] - 0.5), p[:, 1] - 0.5])
 
 
-def opened(path, turn=1.0, n=11):
+def around(p):
+    """A vortex along x, a separation on the floor, and fluid that runs back in the middle: something for each finder."""
+    x, y, z = 2 * p.T - 1
+    w = (z + 1) * np.exp(-(y**2 + z**2) / 0.1)
+    drawn = np.column_stack([1 + 0 * x, -3 * y, 0 * x])
+    return 0.2 * (z + 1)[:, None] * drawn + w[:, None] * np.column_stack([-3 * np.exp(-(x**2) / 0.2), -8 * z, 8 * y])
+
+
+def pressed(p):
+    """A pressure that a shock leaves behind."""
+    return np.where(p[:, 0] > 0.52, 4.5, 1.0)
+
+
+def opened(path, turn=1.0, n=11, velocity=swirl, pressure=lambda p: 1 + p[:, 0], density=lambda p: 1 + 0 * p[:, 0]):
     """The cube from a file, so that it has boundaries."""
     points = cube_points(n)
     data = structured(points, (n, n, n))
-    for name, values in (("Velocity", turn * swirl(points)), ("p", 1 + points[:, 0]), ("rho", 1 + 0 * points[:, 0])):
+    for name, values in (("Velocity", turn * velocity(points)), ("p", pressure(points)), ("rho", density(points))):
         add(data.GetPointData(), name, values)
     write(vtkXMLStructuredGridWriter(), data, path)
     return open_flow(path)
 
 
 @pytest.fixture(scope="module")
-def evaluator(tmp_path_factory):
-    return Evaluator(opened(tmp_path_factory.mktemp("cube") / "a.vts"), ReferenceState(1.0, 1.0, (1.0, 0, 0)))
+def evaluators(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("cube")
+    reference = ReferenceState(1.0, 1.0, (1.0, 0, 0))
+    met = opened(folder / "met.vts", velocity=lambda p: np.where(p[:, :1] > 0.52, 0.89, 2.37) * np.array([1.0, 0, 0]), n=15, pressure=pressed,
+                 density=lambda p: np.where(p[:, 0] > 0.52, 2.67, 1.0))
+    found = opened(folder / "found.vts", velocity=around, n=31)
+    return {"": Evaluator(opened(folder / "a.vts"), reference), "shocks": Evaluator(met, reference), "find": Evaluator(found, reference)}
+
+
+@pytest.fixture
+def evaluator(request, evaluators):
+    kind = request.node.callspec.params.get("kind") if hasattr(request.node, "callspec") else None
+    named = "" if kind is None or kind.station != "find" else "shocks" if kind.name == "shocks" else "find"
+    return evaluators[named]
 
 
 def begun(kind, store, folder):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QWidget
 
@@ -39,7 +40,8 @@ class FindingDetail(QWidget):
         for n, (name, text, tip) in enumerate((
                 ("go", "Go there", "Bring it into the picture"), ("cut", "Cut across", "Lay a slice across it, moved along it by its bead"),
                 ("seed", "Seed around", "Trace lines round it: ribbons round a vortex"),
-                ("curve", "Curve", "Draw a number along it"), ("keep", "Keep", "Show it whatever the strictness; again: let the sliders decide"),
+                ("curve", "Curve", "Draw a number along it"),
+                ("keep", "Keep", "Show it whatever the strictness; again: let the sliders decide"),
                 ("dismiss", "Dismiss", "Show it no longer (Del); again: bring it back"))):
             button = QPushButton(text)
             button.setToolTip(tip)
@@ -79,7 +81,8 @@ class FindingDetail(QWidget):
             return None
         finding = found[1].finding
         columns = [finding.line[:, 0], finding.line[:, 1], finding.line[:, 2], lengths(finding), *finding.curves.values()]
-        return Table(found[1].name, ("x", "y", "z", "length along it", *finding.curves), tuple(zip(*(c.tolist() for c in columns), strict=True)))
+        rows = tuple(zip(*(c.tolist() for c in columns), strict=True))
+        return Table(found[1].name, ("x", "y", "z", "length along it", *finding.curves), rows)
 
     def refresh(self) -> None:
         """Show the chosen finding."""
@@ -114,7 +117,7 @@ class FindingDetail(QWidget):
         self.reasons.setText("".join(f"<div>{line}</div>" for line in told))
 
 
-def lengths(finding: Finding) -> np.ndarray:
+def lengths(finding: Finding) -> NDArray[np.float64]:
     """How far along its line each point of a finding is."""
     return np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(finding.line, axis=0), axis=1))])
 

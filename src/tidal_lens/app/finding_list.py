@@ -159,7 +159,8 @@ class FindingList(QWidget):
         p.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, row.card.layer.name)
         p.setFont(theme.font(11))
         p.setPen(theme.colour("soft"))
-        p.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{shown} of {every}" if every else "none in this flow")
+        told = f"{shown} of {every}" if every else "none in this flow"
+        p.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, told)
 
     def _paint_row(self, p: QPainter, row: Row, own: Listed) -> None:
         box = QRectF(1, row.top + 1, self.width() - 2, row.high - 2)

@@ -120,7 +120,8 @@ class Ledger(QWidget):
         self._show_if_needed()
 
     def _show_if_needed(self) -> None:
-        something = self.found.is_wanted or self.table.is_wanted or self._histories.history is not None or self._histories.folder is not None
+        history = self._histories.history is not None or self._histories.folder is not None
+        something = self.found.is_wanted or self.table.is_wanted or history
         self.setVisible(something and not self.folded)
 
     def unfold(self) -> None:

@@ -108,7 +108,7 @@ def between(value: float, poor: float, good: float) -> float:
 
 
 def sounding_numbers(findings: Sequence[Finding]) -> tuple[str, ...]:
-    """Names of findings in their order: V1, V2, S1, …"""
+    """Names of findings in their order: V1, V2, S1 and so on."""
     counts: dict[str, int] = {}
     out = []
     for finding in findings:

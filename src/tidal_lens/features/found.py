@@ -50,11 +50,12 @@ def lines_of(findings: Sequence[Finding], names: Sequence[str], stencil: Stencil
     sizes = np.array([len(findings[n].line) for n in having], np.int64)
     points = np.concatenate([np.empty((0, 3)), *(findings[n].line for n in having)])
     curves = sorted({name for n in having for name in findings[n].curves})
-    more = {name: np.concatenate([findings[n].curves.get(name, np.full(len(findings[n].line), np.nan)) for n in having]) for name in curves}
+    more = {name: np.concatenate([findings[n].curves.get(name, np.full(len(findings[n].line), np.nan)) for n in having])
+            for name in curves}
     along = [np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(findings[n].line, axis=0), axis=1))]) for n in having]
-    return FoundLines(points, np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64), np.concatenate([np.empty(0), *along]), lambda: stencil,
-                      np.array(having, np.int64), np.zeros((len(having), 2), np.int64), np.zeros(len(having)), len(having), more,
-                      names=tuple(names))
+    offsets, ends = np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64), np.zeros((len(having), 2), np.int64)
+    return FoundLines(points, offsets, np.concatenate([np.empty(0), *along]), lambda: stencil, np.array(having, np.int64), ends,
+                      np.zeros(len(having)), len(having), more, names=tuple(names))
 
 
 def surface_of(sheets: Sequence[tuple[int, Surface, Mapping[str, Vec]]]) -> FoundSurface:
@@ -78,8 +79,9 @@ def lines_kept(lines: FoundLines, shown: NDArray[np.bool_]) -> FoundLines:
     chosen = np.flatnonzero(shown[lines.seeds])
     sizes = np.diff(lines.offsets)[chosen]
     rows = np.concatenate([np.empty(0, np.int64), *(np.arange(lines.offsets[n], lines.offsets[n + 1]) for n in chosen)])
-    return replace(lines, points=lines.points[rows], offsets=np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64), time=lines.time[rows],
-                   places=lambda: lines.stencil.take(rows), seeds=lines.seeds[chosen], ends=lines.ends[chosen], error=lines.error[chosen],
+    offsets = np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64)
+    return replace(lines, points=lines.points[rows], offsets=offsets, time=lines.time[rows], places=lambda: lines.stencil.take(rows),
+                   seeds=lines.seeds[chosen], ends=lines.ends[chosen], error=lines.error[chosen],
                    more={name: values[rows] for name, values in lines.more.items()})
 
 

@@ -52,7 +52,8 @@ def ridge_lines(sheet: WallSheet, height: Vec) -> list[Vec]:
     rows, cosine = rows[along], cosine[along]
     start = np.where(cosine > 0.0, key[rows, first[along]], key[rows, last[along]])
     end = np.where(cosine > 0.0, key[rows, last[along]], key[rows, first[along]])
-    where = dict(zip(key[rows, first[along]].tolist(), a[along], strict=True)) | dict(zip(key[rows, last[along]].tolist(), b[along], strict=True))
+    where = dict(zip(key[rows, first[along]].tolist(), a[along], strict=True))
+    where |= dict(zip(key[rows, last[along]].tolist(), b[along], strict=True))
     return _chained(start.tolist(), end.tolist(), where)
 
 

@@ -57,7 +57,8 @@ def has_walls(flow: Flow) -> bool:
 def bins(points: NDArray[np.float64], widths: NDArray[np.float64], cells: float) -> NDArray[np.int64]:
     """A number for each place (n,): those in one box of about some cells' width share it, whatever the size of cells there."""
     level = np.round(np.log2(np.maximum(widths * cells, 1e-300)))
-    where = np.floor((points - points.min(axis=0)) / np.exp2(level)[:, None]).astype(np.int64) if len(points) else np.empty((0, 3), np.int64)
+    low = points.min(axis=0, initial=np.inf) if len(points) else 0.0
+    where = np.floor((points - low) / np.exp2(level)[:, None]).astype(np.int64)
     return np.unique(np.column_stack([level.astype(np.int64), where]), axis=0, return_inverse=True)[1].ravel()
 
 

@@ -11,6 +11,7 @@ References
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -19,7 +20,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from tidal_lens.features.finding import Finding, Number, Reason, Sort, between, over
-from tidal_lens.features.ridges import ridge_lines
+from tidal_lens.features.ridges import LOW, ridge_lines
 from tidal_lens.features.wall_points import WallPoint, apart, wall_points
 from tidal_lens.features.wall_sheet import WallSheet
 from tidal_lens.flow.case import Flow
@@ -84,10 +85,13 @@ def _lines(flow: Flow, sheet: WallSheet, points: list[WallPoint], kind: Kind, to
     at = np.zeros(flow.n_points)
     at[sheet.nodes] = height
     rest = np.array([p.place for p in points]).reshape(-1, 3)
-    lines = _joined(sheet, chains, kind, width, rest, at, token)
+    if not chains:
+        return []
+    down = kind == "separation"
+    lines = _joined(_Ways.of(sheet, chains, at, token, down=down), width, rest)
     tree = cKDTree(sheet.points)
     out = []
-    for line in lines:
+    for line in (lines if down else [line[::-1] for line in lines]):
         near = tree.query(line)[1]
         out.append(_finding(sheet, line, height[near], sheet.width[near], kind, rest))
     return _without_doubles(out, sheet.diagonal)
@@ -103,49 +107,56 @@ def _length(line: Vec) -> float:
     return float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum())
 
 
-def _joined(sheet: WallSheet, chains: list[Vec], kind: Kind, width: float, rest: Vec, height: Vec, token: Token | None) -> list[Vec]:
+@dataclass(frozen=True, eq=False)
+class _Ways:
+    """Chains in the sense in which they are gone on with, and the wall line from the end of each, with the height of the ridge on it."""
+
+    chains: list[Vec]
+    paths: dict[int, tuple[Vec, Vec]]
+
+    @staticmethod
+    def of(sheet: WallSheet, chains: list[Vec], height: Vec, token: Token | None, *, down: bool) -> _Ways:
+        chains = chains if down else [c[::-1] for c in chains]
+        walked = lines_on(sheet, sheet.shear, np.array([c[-1] for c in chains]), direction="forward" if down else "backward",
+                          max_length=0.5 * sheet.diagonal, max_points=2000, token=token)
+        heights = walked.stencil.apply(height)
+        paths: dict[int, tuple[Vec, Vec]] = {}
+        for n, seed in enumerate(walked.seeds.tolist()):
+            rows = slice(int(walked.offsets[n]), int(walked.offsets[n + 1]))
+            path, level = walked.points[rows], heights[rows]
+            paths[seed] = (path, level) if down else (path[::-1], level[::-1])
+        return _Ways(chains, paths)
+
+    def wishes(self, width: float) -> list[tuple[float, int, int, int]]:
+        """How far along which wall line which chain's beginning is, and at which of its points; the nearest first."""
+        tree = cKDTree(np.array([c[0] for c in self.chains]))
+        out = []
+        for n, (path, _) in self.paths.items():
+            gone = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(path, axis=0), axis=1))])[:len(path)]
+            beside: Iterable[list[int]] = tree.query_ball_point(path[gone <= WALK * width], NEAR * width)  # type: ignore[assignment]
+            for k, others in enumerate(beside):
+                out += [(float(gone[k]), n, int(other), k) for other in others if other != n]
+        return sorted(out)
+
+
+def _joined(ways: _Ways, width: float, rest: Vec) -> list[Vec]:
     """Chains joined along wall lines, and gone on with along them, the longest first."""
-    if not chains:
-        return []
-    down = kind == "separation"
-    ends = np.array([c[-1] if down else c[0] for c in chains])
-    walked = lines_on(sheet, sheet.shear, ends, direction="forward" if down else "backward", max_length=0.5 * sheet.diagonal, max_points=2000,
-                      token=token)
-    heights = walked.stencil.apply(height)
-    ways: dict[int, tuple[Vec, Vec]] = {}
-    for n, seed in enumerate(walked.seeds.tolist()):
-        rows = slice(int(walked.offsets[n]), int(walked.offsets[n + 1]))
-        path, level = walked.points[rows], heights[rows]
-        ways[seed] = (path, level) if down else (path[::-1], level[::-1])
-    heads = np.array([c[0] if down else c[-1] for c in chains])
-    tree = cKDTree(heads)
     after: dict[int, tuple[int, Vec]] = {}
     taken: set[int] = set()
-    # Shortest gaps first, so that every head goes to the end that is nearest to it.
-    wishes = []
-    for n in range(len(chains)):
-        path = ways.get(n, (np.empty((0, 3)), np.empty(0)))[0]
-        gone = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(path, axis=0), axis=1))]) if len(path) > 1 else np.zeros(len(path))
-        path, gone = path[gone <= WALK * width], gone[gone <= WALK * width]
-        if len(path):
-            for k, others in enumerate(tree.query_ball_point(path, NEAR * width)):
-                wishes += [(float(gone[k]), n, other, k) for other in others if other != n]
-    for _, n, other, k in sorted(wishes):
+    for _, n, other, k in ways.wishes(width):
         if n not in after and other not in taken and not _leads(after, other, n):
-            after[n] = other, ways[n][0][:k + 1]
+            after[n] = other, ways.paths[n][0][:k + 1]
             taken.add(other)
     out = []
-    for n in range(len(chains)):
-        if n in taken:
-            continue
-        parts, at = [chains[n] if down else chains[n][::-1]], n
+    for n in set(range(len(ways.chains))) - taken:
+        parts, at = [ways.chains[n]], n
         while at in after:
             at, bridge = after[at]
-            parts += [bridge, chains[at] if down else chains[at][::-1]]
-        parts.append(_gone_on(*ways[at], rest, width) if at in ways else np.empty((0, 3)))
-        line = np.concatenate(parts)
-        out.append(line if down else line[::-1])
-    return sorted((_tidy(line, width) for line in out), key=_length, reverse=True)
+            parts += [bridge, ways.chains[at]]
+        if at in ways.paths:
+            parts.append(_gone_on(*ways.paths[at], rest, width))
+        out.append(_tidy(np.concatenate(parts), width))
+    return sorted(out, key=_length, reverse=True)
 
 
 def _leads(after: dict[int, tuple[int, Vec]], start: int, goal: int) -> bool:
@@ -192,10 +203,10 @@ def _finding(sheet: WallSheet, line: Vec, height: Vec, widths: Vec, kind: Kind, 
                Number("starts at x", float(line[0, 0]), "m"), Number("starts at y", float(line[0, 1]), "m"),
                Number("starts at z", float(line[0, 2]), "m"), Number("ends at x", float(line[-1, 0]), "m"),
                Number("ends at y", float(line[-1, 1]), "m"), Number("ends at z", float(line[-1, 2]), "m"))
-    cells = length / max(width, 1e-300)
+    cells, ridge = length / max(width, 1e-300), float(np.mean(height > LOW))
     reasons = (Reason(between(top, 0.4, 1.6), f"lines draw {word} {np.exp(top):.1f} times (good: 5)"),
                Reason(between(cells, 5.0, 40.0), f"{cells:.0f} triangles long"),
-               Reason(between(float((height > 0.4).mean()), 0.5, 1.0), f"{(height > 0.4).mean():.0%} of it is a clear ridge"))
+               Reason(between(ridge, 0.5, 1.0), f"{ridge:.0%} of it is a clear ridge"))
     opened = "It begins at a critical point: closed separation." if from_saddle else "It begins at no critical point: open separation."
     told = (f"From {_text(line[0])} to {_text(line[-1])}.", *((opened,) if kind == "separation" else ()),
             f"By definition {DEFINITION if kind == 'separation' else DEFINITION.replace('together', 'apart')}.")
@@ -213,7 +224,7 @@ def _without_doubles(findings: list[Finding], diagonal: float) -> list[Finding]:
     for own in sorted(findings, key=lambda f: -f.size):
         if kept:
             near, _ = cKDTree(np.concatenate([k.line for k in kept])).query(own.line)
-            if float((near < 0.006 * diagonal).mean()) > 0.5:
+            if float(np.mean(near < 0.006 * diagonal)) > 0.5:
                 continue
         kept.append(own)
     return kept
@@ -247,10 +258,11 @@ def _in_plane(flow: Flow, sheet: WallSheet) -> list[Finding]:
         leaving = bool(a[n] > 0.0)
         steep = abs(a[n] - b[n]) / max(size[n], 1e-300)
         off = place - stream
+        angle = float(np.degrees(np.arctan2(*(off @ _axes(normal))[::-1])))
         numbers = (*(Number(axis, float(c), "m") for axis, c in zip("xyz", place, strict=True)),
-                   Number("angle about the walls' middle", float(np.degrees(np.arctan2(*(off @ _axes(normal))[::-1]))), "°"))
-        out.append(Finding("separation line" if leaving else "attachment line", place, 3.0 * float(np.linalg.norm(way[n])), over(steep, 1e-4), 0.0,
-                           float(steep), numbers,
+                   Number("angle about the walls' middle", angle, "°"))
+        sort: Sort = "separation line" if leaving else "attachment line"
+        out.append(Finding(sort, place, 3.0 * float(np.linalg.norm(way[n])), over(steep, 1e-4), 0.0, float(steep), numbers,
                            line=np.array([place - 0.5 * flow.depth * normal, place + 0.5 * flow.depth * normal]),
                            reasons=(Reason(between(steep, 1e-5, 1e-2), "how steeply the shear goes through zero"),),
                            told=(f"At {_text(place)} the wall shear changes its sign.",)))

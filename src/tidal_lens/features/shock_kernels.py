@@ -42,7 +42,7 @@ def _along(st: Array, q: Array, cx: Array, jac: Array, tmp: Array, x: float, y: 
 
 
 @piece
-def _sampled(m: Array, field: Array, at0: Array, way: Array, step: float, row: int, rows: Array, st: Array, q: Array, ids: Array, cx: Array,
+def _sampled(m: Any, field: Array, at0: Array, way: Array, step: float, row: int, rows: Array, st: Array, q: Array, ids: Array, cx: Array,
              cv: Array, jac: Array, tmp: Array, stack: Array, w: Array, here: Array, p: Array) -> bool:
     """Write a row of the profile: pressure, density, and the velocity along the way; False outside."""
     s = (row - HALF) * step
@@ -67,7 +67,7 @@ def _carried(rows: Array, column: int, edge: int, way: int, first: int, last: in
 
 
 @kernel
-def fit(m: Array, field: Array, points: Array, ways: Array, gamma: float, out: Array, begin: int, end: int) -> None:
+def fit(m: Any, field: Array, points: Array, ways: Array, gamma: float, out: Array, begin: int, end: int) -> None:
     """Fit a jump along ways[n] (towards higher pressure) through points[n]; out[n] is not a number where there is none to fit."""
     st, q, ids, cx, cv, jac, tmp, stack = room()
     w, here, p = np.empty(8), np.empty(5), np.empty(3)

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -49,6 +50,23 @@ class Sheet:
     own: Mapping[str, Vec] = field(default_factory=dict)
 
 
+@dataclass(frozen=True, eq=False)
+class _Gas:
+    """The state of the gas at the nodes."""
+
+    flow: Flow
+    pressure: Vec
+    density: Vec
+    velocity: Vec
+    gamma: float
+
+    @cached_property
+    def sound(self) -> Vec:
+        """Speed of sound."""
+        with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+            return np.asarray(np.sqrt(self.gamma * self.pressure / self.density))
+
+
 def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = None) -> list[Sheet]:
     """All candidates for shocks, and the sonic surfaces.
 
@@ -64,11 +82,11 @@ def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = 
         Progress and cancel.
     """
     pressure, density, velocity = (np.asarray(values(n)) for n in ("pressure", "density", "velocity"))
+    gas = _Gas(flow, pressure, density, velocity, gamma)
+    sound = gas.sound
     gradient = np.asarray(flow_gradient(flow, pressure, token)[:, 0])
     width = cell_widths(flow, token)
-    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
-        sound = np.sqrt(gamma * pressure / density)
-    sonic = _sonic(flow, velocity, pressure, sound, gradient, width, gamma, token)
+    sonic = _sonic(gas, gradient, width, token)
     gradient = smoothed(flow, gradient, _PASSES, token)
     size = np.sqrt((gradient.astype(np.float64) ** 2).sum(axis=1))
     with np.errstate(divide="ignore", invalid="ignore"):
@@ -85,16 +103,17 @@ def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = 
         return sonic
     ways = surface.stencil.apply_vectors(gradient)
     ways /= np.maximum(np.linalg.norm(ways, axis=1), 1e-300)[:, None]
-    fits = _fitted(flow, pressure, density, velocity, surface, ways, gamma, token)
+    fits = _fitted(gas, surface, ways, token)
     return [*_pieces(surface, ways, fits, gamma), *sonic]
 
 
-def _fitted(flow: Flow, pressure: Vec, density: Vec, velocity: Vec, surface: Surface, ways: Vec, gamma: float, token: Token | None) -> Vec:
+def _fitted(gas: _Gas, surface: Surface, ways: Vec, token: Token | None) -> Vec:
     """What is fitted at each vertex, shape (n, 11), in units of the mean pressure and density."""
+    flow, pressure, density, gamma = gas.flow, gas.pressure, gas.density, gas.gamma
     p0, r0 = float(np.nanmean(np.abs(pressure))) or 1.0, float(np.nanmean(np.abs(density))) or 1.0
     field = np.empty((flow.n_points, 5), np.float32)
     field[:, 0], field[:, 1] = pressure / p0, density / r0
-    field[:, 2:] = velocity / np.sqrt(p0 / r0)
+    field[:, 2:] = gas.velocity / np.sqrt(p0 / r0)
     out = np.empty((len(surface.points), kernels.FITTED))
     mesh, own, at, along = mesh_of(flow, token), read_only(field), read_only(surface.points), read_only(ways)
     run_chunks(lambda a, b: kernels.fit(mesh.arrays, own, at, along, gamma, out, a, b), len(out), 512, token)
@@ -134,8 +153,9 @@ class _Jump:
     def margin(self, mach: float, wide: float) -> Vec:
         """How far inside all limits each vertex is, from −1 to 1; −1 where nothing was fitted."""
         with np.errstate(invalid="ignore"):
-            parts = ((self.by_pressure - mach) / 0.02, (self.before - 1.0) / 0.02, (1.02 - self.behind) / 0.02, (self.denser - DENSE[0]) / 0.2,
-                     (DENSE[1] - self.denser) / 0.2, (MASS - self.lost) / 0.1, (wide - self.width) / 2.0 + 1e-9)
+            parts = ((self.by_pressure - mach) / 0.02, (self.before - 1.0) / 0.02, (1.02 - self.behind) / 0.02,
+                     (self.denser - DENSE[0]) / 0.2, (DENSE[1] - self.denser) / 0.2, (MASS - self.lost) / 0.1,
+                     (wide - self.width) / 2.0 + 1e-9)
             least = np.minimum.reduce([np.clip(part, -1.0, 1.0) for part in parts])
         return np.where(np.isfinite(least), least, -1.0)
 
@@ -205,11 +225,12 @@ def _by_mach(mach: float, gamma: float) -> float:
     return 1.0 + 2.0 * gamma / (gamma + 1.0) * (mach * mach - 1.0)
 
 
-def _sonic(flow: Flow, velocity: Vec, pressure: Vec, sound: Vec, gradient: Vec, width: Vec, gamma: float, token: Token | None) -> list[Sheet]:
+def _sonic(gas: _Gas, gradient: Vec, width: Vec, token: Token | None) -> list[Sheet]:
     """Where the flow takes the speed of sound by pressure, not by friction."""
+    flow, pressure, gamma = gas.flow, gas.pressure, gas.gamma
     with np.errstate(divide="ignore", invalid="ignore"):
-        mach = np.sqrt((velocity.astype(np.float64) ** 2).sum(axis=1)) / sound
-    mach = np.nan_to_num(mach).astype(velocity.dtype)
+        mach = np.sqrt((gas.velocity.astype(np.float64) ** 2).sum(axis=1)) / gas.sound
+    mach = np.nan_to_num(mach).astype(gas.velocity.dtype)
     if not mach.max(initial=0.0) > 1.0:
         return []
     surface = isosurface(flow, mach, 1.0, token)

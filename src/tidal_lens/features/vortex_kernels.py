@@ -26,7 +26,7 @@ TURNS = 3  # corrections a step
 
 
 @piece
-def at(m: Array, field: Array, p: Array, st: Array, q: Array, ids: Array, cx: Array, cv: Array, jac: Array, tmp: Array, stack: Array,
+def at(m: Any, field: Array, p: Array, st: Array, q: Array, ids: Array, cx: Array, cv: Array, jac: Array, tmp: Array, stack: Array,
        w: Array, out: Array) -> bool:
     """Write what a field is at a place; False outside, or where it is not a number."""
     if not find(m, m[0], p, 1e-3, st, q, ids, cx, cv, jac, tmp, stack):
@@ -68,7 +68,7 @@ def across(x: float, y: float, z: float, e: Array) -> bool:
 
 
 @piece
-def deepest(m: Array, field: Array, p: Array, here: Array, st: Array, q: Array, ids: Array, cx: Array, cv: Array, jac: Array, tmp: Array,
+def deepest(m: Any, field: Array, p: Array, here: Array, st: Array, q: Array, ids: Array, cx: Array, cv: Array, jac: Array, tmp: Array,
             stack: Array, w: Array, e: Array, ring: Array, there: Array) -> bool:
     """Move a place to the least λ2 across the vorticity, by a quadratic through it and a ring of eight; False if there is none near by.
 
@@ -119,7 +119,7 @@ def deepest(m: Array, field: Array, p: Array, here: Array, st: Array, q: Array, 
 
 
 @kernel
-def settle(m: Array, field: Array, seeds: Array, good: Array, begin: int, end: int) -> None:
+def settle(m: Any, field: Array, seeds: Array, good: Array, begin: int, end: int) -> None:
     """Move seeds to the core near them; good[n] says whether there is one."""
     st, q, ids, cx, cv, jac, tmp, stack = room()
     w, e, here, ring, there, p = np.empty(8), np.empty((2, 3)), np.empty(6), np.empty(6), np.empty(3), np.empty(3)
@@ -131,11 +131,12 @@ def settle(m: Array, field: Array, seeds: Array, good: Array, begin: int, end: i
 
 
 @kernel
-def follow(m: Array, field: Array, seeds: Array, sign: float, most: int, points: Array, missed: Array, count: Array, reason: Array,
+def follow(m: Any, field: Array, seeds: Array, sign: float, most: int, points: Array, missed: Array, count: Array, reason: Array,
            begin: int, end: int) -> None:
     """Follow cores from seeds that lie on them, downstream of the vorticity (sign 1) or upstream (−1).
 
-    points[(n − begin) most ...] and missed (whether each was reached without a clear minimum) are written, count[n] of them, the seed first.
+    points[(n − begin) most ...] and missed (whether each was reached without a clear minimum) are written, count[n] of them, the seed
+    first.
     """
     st, q, ids, cx, cv, jac, tmp, stack = room()
     w, e, here, ring, there = np.empty(8), np.empty((2, 3)), np.empty(6), np.empty(6), np.empty(3)
@@ -211,7 +212,7 @@ def follow(m: Array, field: Array, seeds: Array, sign: float, most: int, points:
 
 
 @kernel
-def circles(m: Array, velocity: Array, centres: Array, axes: Array, steps: Array, most: Array, around: int, mean: Array, least: Array,
+def circles(m: Any, velocity: Array, centres: Array, axes: Array, steps: Array, most: Array, around: int, mean: Array, least: Array,
             count: Array, begin: int, end: int) -> None:
     """Speed round circles about axes, against that of their centres.
 

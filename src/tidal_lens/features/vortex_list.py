@@ -78,7 +78,8 @@ def _finding(tank: Tank, core: Core, found: Stations, values: Values, pressure: 
     axial = np.abs(found.axial) * scales.speed
     curves = {"radius": curve(found.radius), "circulation": curve(circulation), "swirl": curve(np.where(on, found.swirl, np.nan)),
               "speed along the core": curve(axial)}
-    numbers = [Number("circulation", _typical(circulation), "m²/s"), Number("radius", radius, "m"), Number("swirl", _typical(found.swirl[on])),
+    numbers = [Number("circulation", _typical(circulation), "m²/s"), Number("radius", radius, "m"),
+               Number("swirl", _typical(found.swirl[on])),
                Number("length", length, "m"), Number("greatest circulation", float(circulation[at]), "m²/s"),
                Number("greatest speed round it", float(np.nanmax(found.swirl_speed)) * scales.speed, "m/s"),
                Number("speed along it", _typical(axial), "m/s")]
@@ -94,8 +95,10 @@ def _finding(tank: Tank, core: Core, found: Stations, values: Values, pressure: 
             (f"Upstream it {_ENDS[ends[0]]}, downstream it {_ENDS[ends[1]]}.",)) + (f"Seen along its line it turns {turning}.",)
     reasons = (Reason(between(cells, 1.0, 3.0), f"{cells:.1f} cells to a radius (good: 3)"),
                Reason(float(on.mean()), f"its radius was met at {on.mean():.0%} of the stations before a wall or an end"),
-               Reason(between(roundness, 0.1, 0.6), f"the slowest place round it has {roundness:.0%} of the mean speed (least: {ROUND:.0%})"),
+               Reason(between(roundness, 0.1, 0.6),
+                      f"the slowest place round it has {roundness:.0%} of the mean speed (at least {ROUND:.0%})"),
                Reason(between(1.0 - float(core.missed.mean()), 0.5, 0.95), f"{core.missed.mean():.0%} of it bridged without a clear core"))
-    return Finding("vortex", core.points[found.rows[at]], max(radius, float(np.median(core.widths))), score, length,
-                   float(abs(circulation[at])) / (scales.speed * scales.length) * min(1.0, length / (LONG * radius)), tuple(numbers), curves,
+    strength = float(abs(circulation[at])) / (scales.speed * scales.length) * min(1.0, length / (LONG * radius))
+    reach = max(radius, float(np.median(core.widths)))
+    return Finding("vortex", core.points[found.rows[at]], reach, score, length, strength, tuple(numbers), curves,
                    np.ascontiguousarray(points), reasons, told)

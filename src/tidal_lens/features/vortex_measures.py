@@ -68,6 +68,11 @@ def tangents(points: Vec) -> Vec:
     return np.asarray(way / np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None])
 
 
+def _evenly(count: int) -> NDArray[np.int64]:
+    """Stations among so many points."""
+    return np.unique(np.linspace(0, count - 1, int(np.clip(count // 6, _FEW, _MANY))).round().astype(np.int64))
+
+
 def measured(tank: Tank, cores: Sequence[Core], velocity: NDArray[np.float32], token: Token | None = None) -> list[Stations]:
     """Stations of each core.
 
@@ -84,7 +89,7 @@ def measured(tank: Tank, cores: Sequence[Core], velocity: NDArray[np.float32], t
     """
     if not cores:
         return []
-    rows = [np.unique(np.linspace(0, len(c.points) - 1, int(np.clip(len(c.points) // 6, _FEW, _MANY))).round().astype(np.int64)) for c in cores]
+    rows = [_evenly(len(c.points)) for c in cores]
     ways = np.concatenate([tangents(c.points)[r] for c, r in zip(cores, rows, strict=True)])
     places = np.concatenate([c.points[r] for c, r in zip(cores, rows, strict=True)])
     width = np.concatenate([c.widths[r] for c, r in zip(cores, rows, strict=True)])

@@ -23,7 +23,7 @@ def _rates(g: Array, v: Array, tri: int, b0: float, b1: float, b2: float, k: Arr
     scale = 1.0 / size if size > 0.0 else 0.0
     for d in range(3):
         k[d] = scale * (g[tri, d, 0] * x + g[tri, d, 1] * y + g[tri, d, 2] * z)
-    return size
+    return float(size)
 
 
 @piece
@@ -41,7 +41,7 @@ def _spreading(g: Array, v: Array, normal: Array, tri: int, b0: float, b1: float
     total = 0.0
     for d in range(3):
         total += (v[tri, d, 0] * mx + v[tri, d, 1] * my + v[tri, d, 2] * mz) * (g[tri, d, 0] * mx + g[tri, d, 1] * my + g[tri, d, 2] * mz)
-    return total / size
+    return float(total / size)
 
 
 @kernel

@@ -80,7 +80,7 @@ def _carried(sheet: WallSheet, vectors: Vec, start: NDArray[np.int64], end: NDAr
     axis = np.cross(n, m)
     cosine = (n * m).sum(axis=1)
     along = (axis * vectors).sum(axis=1)
-    return cosine[:, None] * vectors + np.cross(axis, vectors) + (along / np.maximum(1.0 + cosine, 1e-9))[:, None] * axis
+    return np.asarray(cosine[:, None] * vectors + np.cross(axis, vectors) + (along / np.maximum(1.0 + cosine, 1e-9))[:, None] * axis)
 
 
 def _wrapped(angle: Vec) -> Vec:

@@ -100,7 +100,8 @@ class WallSheet:
     def gradients(self) -> Vec:
         """Of the shares of the corners, shape (t, 3, 3)."""
         p = self.points[self.triangles]
-        return np.stack([np.cross(self.flat, p[:, (k + 2) % 3] - p[:, (k + 1) % 3]) / (2.0 * self.areas)[:, None] for k in range(3)], axis=1)
+        twice = (2.0 * self.areas)[:, None]
+        return np.stack([np.cross(self.flat, p[:, (k + 2) % 3] - p[:, (k + 1) % 3]) / twice for k in range(3)], axis=1)
 
     @cached_property
     def laid(self) -> Vec:
@@ -121,7 +122,7 @@ class WallSheet:
         for c in range(3):
             total += np.bincount(self.triangles[:, c], side, len(total))
             many += np.bincount(self.triangles[:, c], minlength=len(many))
-        return total / np.maximum(many, 1)
+        return np.asarray(total / np.maximum(many, 1))
 
     @property
     def diagonal(self) -> float:
@@ -148,8 +149,9 @@ class WallSheet:
         """How lines through each triangle spread ahead (1) or drew together on their way here (−1) within a length: ln of the ratio."""
         still = STILL * float(np.linalg.norm(self.shear, axis=1).max(initial=0.0))
         out = np.zeros(len(self.triangles))
-        arrays = tuple(read_only(np.ascontiguousarray(a)) for a in (self.gradients, self.laid, self.flat, self.triangles, self.beside))
-        run_chunks(lambda a, b: kernels.gathered(*arrays, sign, still, length, out, a, b), len(out), 1024, token)
+        g, v, flat, tri, beside = (read_only(np.ascontiguousarray(a)) for a in (self.gradients, self.laid, self.flat, self.triangles,
+                                                                                self.beside))
+        run_chunks(lambda a, b: kernels.gathered(g, v, flat, tri, beside, sign, still, length, out, a, b), len(out), 1024, token)
         return out
 
     def at_vertices(self, values: Vec) -> Vec:
@@ -162,4 +164,4 @@ class WallSheet:
 
     def slopes(self, values: Vec) -> Vec:
         """Gradients within triangles of vertex values (n,), shape (t, 3)."""
-        return np.einsum("tk,tkd->td", values[self.triangles], self.gradients)
+        return np.asarray(np.einsum("tk,tkd->td", values[self.triangles], self.gradients))

@@ -109,7 +109,7 @@ def _changing(flow: Flow, velocity: NDArray[Any], still: NDArray[np.bool_], at: 
     for axis in axes:
         own = velocity[:, axis][corners]
         corners = corners[(own.min(axis=1) <= 0.0) & (own.max(axis=1) >= 0.0)]
-    return corners[still[corners].sum(axis=1) < 3]  # a single one is the zero itself, a face of them a wall
+    return np.asarray(corners[still[corners].sum(axis=1) < 3])  # a single one is the zero itself, a face of them a wall
 
 
 def _space_zeros(flow: Flow, velocity: NDArray[Any], cells: Ints) -> list[Zero]:
@@ -127,7 +127,7 @@ def _space_zeros(flow: Flow, velocity: NDArray[Any], cells: Ints) -> list[Zero]:
     out = []
     for n in np.flatnonzero(inside):
         gradient = np.linalg.solve(edges[n], rises[n]).T  # edges · ∇uᵀ = rises
-        out.append(Zero(p[n, 0] + share[n] @ edges[n], gradient, np.linalg.eigvals(gradient)))
+        out.append(Zero(p[n, 0] + share[n] @ edges[n], gradient, np.linalg.eigvals(gradient).astype(np.complex128)))
     return out
 
 
@@ -149,7 +149,7 @@ def _plane_zeros(flow: Flow, velocity: NDArray[Any], cells: Ints) -> list[Zero]:
             if (share >= -SLACK).all() and share.sum() <= 1.0 + SLACK:
                 flat = np.linalg.solve(edges[n], rises[n]).T
                 place = p[n, 0] + share @ (p[n, 1:] - p[n, :1]) + lift
-                out.append(Zero(place, frame.T @ flat @ frame, np.linalg.eigvals(flat)))
+                out.append(Zero(place, frame.T @ flat @ frame, np.linalg.eigvals(flat).astype(np.complex128)))
     return out
 
 
@@ -159,7 +159,7 @@ def _ring(flat: Vec, height: Vec) -> Ints:
     own = np.take_along_axis(flat, low[:, :, None], axis=1)
     off = own - own.mean(axis=1, keepdims=True)
     round_it = np.argsort(np.arctan2(off[:, :, 1], off[:, :, 0]), axis=1, kind="stable")
-    return np.take_along_axis(low, round_it, axis=1)
+    return np.asarray(np.take_along_axis(low, round_it, axis=1))
 
 
 def _measured(flow: Flow, velocity: NDArray[Any], zeros: list[Zero]) -> list[Zero]:
@@ -176,7 +176,7 @@ def _measured(flow: Flow, velocity: NDArray[Any], zeros: list[Zero]) -> list[Zer
     out = []
     for n, zero in enumerate(zeros):
         gradient = ((u[n, :, 1] - u[n, :, 0]) / (2.0 * step[n])).T if good[n] else zero.gradient
-        out.append(Zero(zero.place, gradient, np.linalg.eigvals(gradient)))
+        out.append(Zero(zero.place, gradient, np.linalg.eigvals(gradient).astype(np.complex128)))
     return out
 
 

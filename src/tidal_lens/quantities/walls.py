@@ -132,7 +132,7 @@ def _corners_of(flow: Flow, cells: NDArray[np.int64]) -> NDArray[np.int64]:
 
 
 def distances(flow: Flow, token: Token | None = None, places: NDArray[np.float64] | None = None) -> Values:
-    """Distance from every node, or from some places (n, 3), to the walls, shape (n,): exact to their faces, each taken as flat triangles."""
+    """Distance from every node, or some places (n, 3), to the walls, shape (n,): exact to their faces, each taken as flat triangles."""
     faces, _, _ = wall_faces(flow)
     triangles = np.concatenate([faces[:, :3], faces[faces[:, 3] != faces[:, 2]][:, [0, 2, 3]]]).astype(np.int64)
     points = read_only(flow.points)

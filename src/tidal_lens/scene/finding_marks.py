@@ -78,6 +78,7 @@ def finding_marks(named: Named, camera: Camera, size: tuple[int, int], depths: N
             continue
         taken.append(box)
         fill, ink = (Tint("magenta"), Tint("panel")) if named.chosen else (Tint("panel", 0.88), tint)
-        out += [Plate((box[0], box[1], wide, high), fill, tint, 4.0), Words((box[0] + _ROOM, top + _ROOM + 0.84 * _SIZE), named.text, _SIZE, ink, bold=True)]
+        out += [Plate((box[0], box[1], wide, high), fill, tint, 4.0),
+                Words((box[0] + _ROOM, top + _ROOM + 0.84 * _SIZE), named.text, _SIZE, ink, bold=True)]
         return out, box
     return (out if named.ring else []), None

@@ -269,8 +269,8 @@ class Evaluator:
             except TidalLensError as error:
                 dressed.append(Dressed.none())
                 trouble = str(error)
-        return Evaluated(layer, made, colours, wish.shape.of is not layer.shape, tuple(dressed), whole if wish.masked or wish.sifted else None, trouble,
-                         sizes)
+        rest = whole if wish.masked or wish.sifted else None
+        return Evaluated(layer, made, colours, wish.shape.of is not layer.shape, tuple(dressed), rest, trouble, sizes)
 
     def _values(self, basis: Basis | None, geometry: Geometry, token: Token) -> NDArray[np.float64] | None:
         """Values of the quantity of a basis at the points of a geometry; None where the card should bring them along and does not."""

@@ -31,7 +31,7 @@ class SurfaceLook(Value):
 
 
 class LineLook(Value):
-    """How lines are shown; width in pixels of an ordinary screen. Tubes or ribbons take their place; of findings those that pass a sieve."""
+    """How lines are shown; width in pixels of an ordinary screen. Tubes or ribbons take their place; of findings those past a sieve."""
 
     on: Literal["lines"] = "lines"
     colour_by: QuantityName | None = None

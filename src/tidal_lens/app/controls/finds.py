@@ -26,14 +26,15 @@ class SieveControls(QWidget):
     def __init__(self, document: Document, relook: Relook) -> None:
         super().__init__()
         self._document, self._relook = document, relook
-        self.strictness = Slider("Strictness", "How clear a finding must be: in the middle all thresholds are where they were found to be right",
+        self.strictness = Slider("Strictness", "How clear a finding must be: in the middle all thresholds are where they were found right",
                                  0.0, 1.0)
         self.strictness.moved.connect(lambda v: self._set("Strictness", strictness=v))
         self.least = Slider("Least size", "The least extent that is shown, up to half of the body's length", 0.0, 1.0)
         self.least.moved.connect(lambda v: self._set("Least size", least=self._size(v)))
         self.count = label("", "soft")
         self.told = label("", "soft")
-        column(self, row("Strictness", self.strictness, stretch=1), row("Least size", self.least, stretch=1), self.count, self.told, spacing=6)
+        column(self, row("Strictness", self.strictness, stretch=1), row("Least size", self.least, stretch=1), self.count, self.told,
+               spacing=6)
 
     def _size(self, share: float) -> float:
         """Fine at the small end."""

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter
 
@@ -11,8 +13,14 @@ from tidal_lens.app.findings import CardOfFindings
 from tidal_lens.app.overlays.base import Quiet
 from tidal_lens.app.overlays.painting import measure, paint_marks
 from tidal_lens.app.stage import Stage
+from tidal_lens.features.finding import Finding
 from tidal_lens.scene.finding_marks import Named, finding_marks
 from tidal_lens.scene.marks import Mark
+
+
+def _middle(finding: Finding) -> NDArray[np.float64]:
+    """Where a finding's name belongs."""
+    return finding.line[len(finding.line) // 2] if len(finding.line) else finding.place
 
 
 class FindingsOverlay(Quiet):
@@ -42,8 +50,8 @@ class FindingsOverlay(Quiet):
         if camera is None:
             return []
         taken: list[tuple[float, float, float, float]] = []
-        named = [Named(x.finding.place if not len(x.finding.line) else x.finding.line[len(x.finding.line) // 2], x.name,
-                       not len(x.finding.line) and x.finding.size == 0.0, (card.layer.id, x.number) == self._chosen(), card.layer.id, x.number)
+        named = [Named(_middle(x.finding), x.name, not len(x.finding.line) and x.finding.size == 0.0,
+                       (card.layer.id, x.number) == self._chosen(), card.layer.id, x.number)
                  for card in self._cards() if study.is_drawn(card.layer) for x in card.shown]
         size = self._view.width(), self._view.height()
         out: list[Mark] = []
@@ -58,7 +66,8 @@ class FindingsOverlay(Quiet):
         paint_marks(p, self.marks())
 
     def _at(self, at: QPointF) -> tuple[str, int] | None:
-        return next(((card, number) for box, card, number in self._boxes if box[0] <= at.x() <= box[2] and box[1] <= at.y() <= box[3]), None)
+        return next(((card, number) for (left, top, right, bottom), card, number in self._boxes
+                     if left <= at.x() <= right and top <= at.y() <= bottom), None)
 
     def grasp(self, at: QPointF) -> bool:
         """Choose the finding whose name is there."""
@@ -75,6 +84,3 @@ class FindingsOverlay(Quiet):
         card = next(c for c in self._cards() if c.layer.id == found[0])
         own = card.listed[found[1]]
         return f"{own.name}: {own.finding.sort}. Click to choose it"
-
-
-

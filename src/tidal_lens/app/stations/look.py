@@ -14,7 +14,8 @@ from tidal_lens.app.stations.station import Act, Station
 from tidal_lens.study.kinds import KINDS
 
 _ACROSS = 3  # tiles in a row
-GROUPS = ("", "Surfaces", "Volume", "From a file", "Hide", "Features", "Seeds in space", "Seeds over things", "Other lines")  # captions, in their order
+# Captions, in their order.
+GROUPS = ("", "Surfaces", "Volume", "From a file", "Hide", "Features", "Seeds in space", "Seeds over things", "Other lines")
 
 
 class LayerStation(QWidget):

@@ -77,6 +77,7 @@ def new_separation(store: QuantityStore) -> Begun:
     return Begun("Separation", SeparationShape(by=by), LineLook(colour=MAGENTA, width=3.0, sieve=Sieve()))
 
 
-KIND = Kind(SeparationShape, "Separation and attachment lines on walls, and the critical points of the wall shear.", "find", "find-separation",
+KIND = Kind(SeparationShape, "Separation and attachment lines on walls, and the critical points of the wall shear.", "find",
+            "find-separation",
             (Tile("find-separation", "Separation", "Find where the flow leaves walls and comes to them."),),
             lambda store, _argument: new_separation(store), lacks=_lacks, group="Features")

@@ -1,0 +1,194 @@
+"""How far a bubble reaches at a station: the part of the plane that fluid leaves as fast as it comes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
+
+from tidal_lens.cutting.contour import plane_cut
+from tidal_lens.cutting.regions import Limit, region_content, region_skin
+from tidal_lens.cutting.surface import Surface
+from tidal_lens.features.connected import parts_of
+from tidal_lens.flow.case import Flow
+from tidal_lens.work import Token
+
+Vec = NDArray[np.float64]
+STATIONS = 40
+ROOM = 2.0  # of the volume by the skin of what runs back: how far from it its outline may be
+MET = 2e-3  # of what runs back: so little may be left
+JUMP = 0.2  # the same where another part joins, and it jumps
+_TURNS = 14
+_NO = 1e30
+
+
+@dataclass(frozen=True, eq=False)
+class Backflow:
+    """A connected region that runs back.
+
+    Attributes
+    ----------
+    flow : Flow
+        The flow.
+    back : ndarray, shape (nodes,)
+        Velocity along the stream.
+    flux : ndarray, shape (nodes,)
+        The same by the density.
+    own : ndarray, shape (nodes,), bool
+        Nodes of the region.
+    ahead : ndarray, shape (3,)
+        The stream's direction.
+    speed : float
+        Of the flow.
+    width : ndarray, shape (nodes,)
+        Of cells.
+    """
+
+    flow: Flow
+    back: Vec
+    flux: Vec
+    own: NDArray[np.bool_]
+    ahead: Vec
+    speed: float
+    width: Vec
+
+    @property
+    def hair(self) -> float:
+        """Next to nothing of a velocity."""
+        return 1e-9 * float(np.nanmax(np.abs(self.back)))
+
+    @property
+    def inner(self) -> Limit:
+        """The condition that only this region meets."""
+        return Limit(np.where(self.own, self.back, np.maximum(self.back, self.hair)), 0.0, False)
+
+
+@dataclass(frozen=True, eq=False)
+class Outline:
+    """What was found of a bubble's outline.
+
+    Attributes
+    ----------
+    skin : Surface
+        Its surface, closed by the walls that it lies on.
+    volume, reversed_volume : float
+        Within it, and of what runs back.
+    met : ndarray, shape (stations,), bool
+        Where it was found.
+    left : ndarray, shape (stations,)
+        What of the flux back is not met by what runs on.
+    """
+
+    skin: Surface
+    volume: float
+    reversed_volume: float
+    met: NDArray[np.bool_]
+    left: Vec
+
+
+def outline_of(region: Backflow, token: Token | None = None) -> Outline | None:
+    """The outline of a bubble; None where nothing runs back between nodes."""
+    flow, own = region.flow, region.own
+    reversed_volume = region_content(flow, [region.inner], None, token=token).volume
+    if not reversed_volume > 0.0:
+        return None
+    along = flow.points @ region.ahead
+    first, last = float(along[own].min()), float(along[own].max())
+    hair = 1e-3 * (last - first)
+    places = np.linspace(first + hair, last - hair, STATIONS)
+    # It reaches half of its own radius or height beyond what runs back; further off other slow fluid begins, as in layers at walls.
+    skin = region_skin(flow, [region.inner], token)
+    reach = ROOM * reversed_volume / max(skin.area, 1e-300) + float(np.median(region.width[own]))
+    near = np.isfinite(cKDTree(flow.points[own]).query(flow.points, distance_upper_bound=reach)[0])
+    levels, left, met = np.zeros(STATIONS), np.zeros(STATIONS), np.zeros(STATIONS, bool)
+    for n, place in enumerate(places):
+        if token is not None:
+            token.check()
+        levels[n], left[n], met[n] = _level(region, near, place, token)
+    outer = np.interp(along, places, np.where(met, levels, 0.0), left=0.0, right=0.0)
+    shifted = np.where(near, region.back - outer, _NO)
+    with np.errstate(invalid="ignore"):
+        whole = parts_of(flow, shifted < 0.0, token)
+    mine = np.isin(whole, np.unique(whole[own & (whole >= 0)])) & (whole >= 0)
+    field = np.where(mine, shifted, np.maximum(np.abs(shifted), region.hair))
+    limit = [Limit(np.minimum(field, np.abs(region.back).max() + region.speed), 0.0, False)]
+    return Outline(region_skin(flow, limit, token), region_content(flow, limit, None, token=token).volume, reversed_volume, met, left)
+
+
+@dataclass(frozen=True, eq=False)
+class _Station:
+    """What of a plane is near a region: vertices with the velocity and the flux through the plane, and those that are the region's."""
+
+    points: Vec
+    faces: NDArray[np.int64]
+    u: Vec
+    f: Vec
+    seeds: NDArray[np.bool_]
+
+    def through(self, c: float, speed: float) -> float:
+        """What passes the part where the velocity is below c that belongs to the region."""
+        low = self.u < c
+        pairs = np.concatenate([self.faces[:, [k, (k + 1) % 4]] for k in range(4)])
+        good = low[pairs].all(axis=1)
+        graph = coo_matrix((np.ones(int(good.sum()), np.int8), tuple(pairs[good].T)), (len(low), len(low)))
+        part = connected_components(graph, directed=False)[1]
+        mine = np.zeros(int(part.max(initial=0)) + 1, bool)
+        mine[part[self.seeds]] = True
+        here = mine[part] & low
+        value = np.where(here, c - self.u, np.minimum(c - self.u, -1e-12 * speed))
+        return integral_over(self.points, self.faces[here[self.faces].any(axis=1)], value, self.f)
+
+
+def _level(region: Backflow, near: NDArray[np.bool_], place: float, token: Token | None) -> tuple[float, float, bool]:
+    """The c at which the part of {u·e < c} round what runs back lets nothing through, what is left of the flux, and whether it was met."""
+    cut = plane_cut(region.flow, place * region.ahead, region.ahead, token)
+    inside = cut.stencil.apply(near.astype(np.float32)) > 0.5
+    faces = cut.faces[inside[cut.faces].all(axis=1)] if len(cut.faces) else cut.faces
+    used, numbers = np.unique(faces, return_inverse=True)
+    stencil = cut.stencil.take(used)
+    u, own = stencil.apply(region.back), stencil.apply(region.own.astype(np.float32)) > 0.25
+    station = _Station(cut.points[used], numbers.reshape(faces.shape), u, stencil.apply(region.flux), own & (u < 0.0))
+    if not station.seeds.any():
+        return 0.0, 0.0, False
+    lost = station.through(0.0, region.speed)
+    if not lost < 0.0:
+        return 0.0, 0.0, False
+    low, high, at_low = 0.0, float(u.max()), lost
+    at_high = station.through(high, region.speed)
+    if at_high < 0.0:
+        return high, at_high / lost, False
+    for turn in range(_TURNS):
+        # Of secants the one that keeps the zero between its ends; in the middle now and then, lest it creep.
+        c = 0.5 * (low + high) if turn % 3 == 2 else low + (high - low) * min(max(-at_low / (at_high - at_low), 0.02), 0.98)
+        now = station.through(c, region.speed)
+        if abs(now) < MET * abs(lost):
+            return c, now / lost, True
+        if now < 0.0:
+            low, at_low = c, now
+        else:
+            high, at_high = c, now
+    # It jumps where another part joins: what is below that belongs to it.
+    return low, at_low / lost, abs(at_low) < JUMP * abs(lost)
+
+
+def integral_over(points: Vec, faces: NDArray[np.int64], value: Vec, f: Vec) -> float:
+    """Integral of vertex values f over the part of faces where a vertex value is positive, both linear over triangles."""
+    tri = np.concatenate([faces[:, :3], faces[faces[:, 2] != faces[:, 3]][:, [0, 2, 3]]])
+    p = points[tri]
+    area = 0.5 * np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
+    v, g = value[tri], f[tri]
+    order = np.argsort(-v, axis=1)
+    v, g = np.take_along_axis(v, order, axis=1), np.take_along_axis(g, order, axis=1)
+    inside = (v > 0.0).sum(axis=1)
+    total = area * g.mean(axis=1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        # One corner inside: the small triangle there. Two: all but the small one at the third.
+        s, t = v[:, 0] / (v[:, 0] - v[:, 1]), v[:, 0] / (v[:, 0] - v[:, 2])
+        one = area * s * t * (3.0 * g[:, 0] + s * (g[:, 1] - g[:, 0]) + t * (g[:, 2] - g[:, 0])) / 3.0
+        s, t = v[:, 2] / (v[:, 2] - v[:, 1]), v[:, 2] / (v[:, 2] - v[:, 0])
+        off = area * s * t * (3.0 * g[:, 2] + s * (g[:, 1] - g[:, 2]) + t * (g[:, 0] - g[:, 2])) / 3.0
+    return float(np.where(inside == 3, total, np.where(inside == 2, total - off, np.where(inside == 1, one, 0.0))).sum())
