@@ -71,8 +71,8 @@ def opened(path, turn=1.0, n=11, velocity=swirl, pressure=lambda p: 1 + p[:, 0],
 def evaluators(tmp_path_factory):
     folder = tmp_path_factory.mktemp("cube")
     reference = ReferenceState(1.0, 1.0, (1.0, 0, 0))
-    met = opened(folder / "met.vts", velocity=lambda p: np.where(p[:, :1] > 0.52, 0.89, 2.37) * np.array([1.0, 0, 0]), n=15, pressure=pressed,
-                 density=lambda p: np.where(p[:, 0] > 0.52, 2.67, 1.0))
+    met = opened(folder / "met.vts", n=15, velocity=lambda p: np.where(p[:, :1] > 0.52, 0.89, 2.37) * np.array([1.0, 0, 0]),
+                 pressure=pressed, density=lambda p: np.where(p[:, 0] > 0.52, 2.67, 1.0))
     found = opened(folder / "found.vts", velocity=around, n=31)
     return {"": Evaluator(opened(folder / "a.vts"), reference), "shocks": Evaluator(met, reference), "find": Evaluator(found, reference)}
 

@@ -23,9 +23,9 @@ EDGE = 0.1  # of the steepest slope: where the jump ends
 CARRY = 2  # cells over which the slopes beside the jump are taken
 HALF = REACH * PER_CELL
 # What a fit tells of a vertex: pressures, densities, normal velocities before and behind, where its middle is and how wide it is in cells,
-# the width of a cell along the normal, the Mach number before it, and the sine of the angle at which the flow meets it.
-P1, P2, R1, R2, U1, U2, SHIFT, WIDTH, CELL, M1, SINE = 0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10
-FITTED = 11
+# the width of a cell along the normal, the Mach number before it, and the direction of the flow there.
+P1, P2, R1, R2, U1, U2, SHIFT, WIDTH, CELL, M1, WAY = 0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10
+FITTED = 13
 
 
 @piece
@@ -149,4 +149,5 @@ def fit(m: Any, field: Array, points: Array, ways: Array, gamma: float, out: Arr
         if at(m, field, p, st, q, ids, cx, cv, jac, tmp, stack, w, here):
             speed = np.sqrt(here[2] ** 2 + here[3] ** 2 + here[4] ** 2)
             out[n, M1] = speed / np.sqrt(gamma * here[0] / here[1])
-            out[n, SINE] = (here[2] * x + here[3] * y + here[4] * z) / speed
+            for d in range(3):
+                out[n, WAY + d] = here[2 + d] / speed

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.cutting.contour import isosurface
-from tidal_lens.cutting.surface import Surface
+from tidal_lens.cutting.surface import Surface, point_normals
 from tidal_lens.features import shock_kernels as kernels
 from tidal_lens.features.finding import Finding, Number, Reason, between, over, under
 from tidal_lens.features.scales import Values, cell_widths
@@ -108,7 +108,7 @@ def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = 
 
 
 def _fitted(gas: _Gas, surface: Surface, ways: Vec, token: Token | None) -> Vec:
-    """What is fitted at each vertex, shape (n, 11), in units of the mean pressure and density."""
+    """What is fitted at each vertex, shape (n, 13), in units of the mean pressure and density."""
     flow, pressure, density, gamma = gas.flow, gas.pressure, gas.density, gas.gamma
     p0, r0 = float(np.nanmean(np.abs(pressure))) or 1.0, float(np.nanmean(np.abs(density))) or 1.0
     field = np.empty((flow.n_points, 5), np.float32)
@@ -203,7 +203,8 @@ def _shock(sheet: Surface, jump: _Jump, f: Vec, strong: NDArray[np.bool_], gamma
     cell, share, area, wide = _median(f[:, kernels.CELL]), float(strong.mean()), sheet.area, _median(jump.width)
     top = int(np.nanargmax(np.where(strong | ~strong.any(), np.nan_to_num(m), -np.inf)))
     with np.errstate(invalid="ignore", divide="ignore"):
-        angle = np.degrees(np.arcsin(np.clip(f[:, kernels.SINE], 0.0, 1.0)))
+        sine = np.abs((f[:, kernels.WAY:kernels.WAY + 3] * _even_normals(sheet)).sum(axis=1))
+        angle = np.degrees(np.arcsin(np.clip(sine, 0.0, 1.0)))
     off, denser, median = _median(np.abs(jump.before - m)), _median(jump.denser), _median(m)
     fitted = float(np.isfinite(m).mean())
     large = min(area / max(cell, 1e-300) ** 2, float(len(sheet.faces)))
@@ -219,6 +220,14 @@ def _shock(sheet: Surface, jump: _Jump, f: Vec, strong: NDArray[np.bool_], gamma
     reach = 0.5 * float(np.linalg.norm(np.ptp(sheet.points, axis=0)))
     return Finding("shock", sheet.points[top], reach, score, 2.0 * reach, area * max(median - 1.0, 0.0), numbers, reasons=reasons,
                    told=(f"Strongest at {', '.join(f'{c:.4g}' for c in sheet.points[top])}.",))
+
+
+def _even_normals(sheet: Surface) -> Vec:
+    """Unit normals of a surface, averaged with those beside: truer than the pressure gradient, which leans to the mesh's directions."""
+    edges = edges_of(sheet.faces)
+    raw = point_normals(sheet)
+    even = np.column_stack([averaged(raw[:, d], edges, 2 * SMOOTH) for d in range(3)])
+    return np.asarray(even / np.maximum(np.linalg.norm(even, axis=1), 1e-300)[:, None])
 
 
 def _by_mach(mach: float, gamma: float) -> float:
