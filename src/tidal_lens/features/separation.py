@@ -33,6 +33,7 @@ LEAST_CELLS = 10.0  # the same in widths of triangles
 CLEAR = 0.8  # ln: greatest drawing together along a line
 LONG = 0.08  # of the walls' diagonal
 WALK, NEAR = 10.0, 1.5  # widths: how far the next piece of a line is looked for, and how near it must be
+SETTLE = 1.5  # widths: a wall line that is no further from a ridge belongs to it
 DROP = 0.35  # of the ln: where a line that is gone on with ends
 AWAY = 3.0  # widths between critical points that are two
 DEFINITION = "where lines of the wall shear draw together most (not where the shear is zero)"
@@ -107,6 +108,32 @@ def _length(line: Vec) -> float:
     return float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum())
 
 
+def _walked(sheet: WallSheet, seeds: Vec, height: Vec, token: Token | None, *, down: bool) -> dict[int, tuple[Vec, Vec]]:
+    """The wall line from each seed, downstream or upstream, and the height of the ridge on it."""
+    lines = lines_on(sheet, sheet.shear, seeds, direction="forward" if down else "backward", max_length=1.5 * sheet.diagonal,
+                     max_points=2000, token=token)
+    heights = lines.stencil.apply(height)
+    out: dict[int, tuple[Vec, Vec]] = {}
+    for n, seed in enumerate(lines.seeds.tolist()):
+        rows = slice(int(lines.offsets[n]), int(lines.offsets[n + 1]))
+        path, level = lines.points[rows], heights[rows]
+        out[seed] = (path, level) if down else (path[::-1], level[::-1])
+    return out
+
+
+def _settled(ridge: Vec, path: Vec, width: float) -> Vec:
+    """The wall line from the beginning of a ridge in its place, as far as it goes along it: wall lines draw towards the line that is meant.
+
+    A ridge lies where lines have drawn together most on their way, a little behind on curves.
+    """
+    off, beside = cKDTree(ridge).query(path)
+    stay = off < SETTLE * width
+    stop = int(np.argmin(stay)) if not stay.all() else len(path)
+    ends = np.flatnonzero(np.asarray(beside)[:stop] >= len(ridge) - 2)
+    stop = int(ends[0]) + 1 if len(ends) else stop
+    return path[:stop] if stop > 2 and beside[stop - 1] > 0.8 * len(ridge) else ridge
+
+
 @dataclass(frozen=True, eq=False)
 class _Ways:
     """Chains in the sense in which they are gone on with, and the wall line from the end of each, with the height of the ridge on it."""
@@ -117,15 +144,9 @@ class _Ways:
     @staticmethod
     def of(sheet: WallSheet, chains: list[Vec], height: Vec, token: Token | None, *, down: bool) -> _Ways:
         chains = chains if down else [c[::-1] for c in chains]
-        walked = lines_on(sheet, sheet.shear, np.array([c[-1] for c in chains]), direction="forward" if down else "backward",
-                          max_length=0.5 * sheet.diagonal, max_points=2000, token=token)
-        heights = walked.stencil.apply(height)
-        paths: dict[int, tuple[Vec, Vec]] = {}
-        for n, seed in enumerate(walked.seeds.tolist()):
-            rows = slice(int(walked.offsets[n]), int(walked.offsets[n + 1]))
-            path, level = walked.points[rows], heights[rows]
-            paths[seed] = (path, level) if down else (path[::-1], level[::-1])
-        return _Ways(chains, paths)
+        heads = _walked(sheet, np.array([c[0] for c in chains]), height, token, down=down)
+        chains = [_settled(c, heads[n][0], float(np.median(sheet.width))) if n in heads else c for n, c in enumerate(chains)]
+        return _Ways(chains, _walked(sheet, np.array([c[-1] for c in chains]), height, token, down=down))
 
     def wishes(self, width: float) -> list[tuple[float, int, int, int]]:
         """How far along which wall line which chain's beginning is, and at which of its points; the nearest first."""

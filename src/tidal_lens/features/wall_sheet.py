@@ -53,6 +53,10 @@ class WallSheet:
         faces = place.reshape(faces.shape)
         points = flow.points[nodes]
         quads = faces[:, 2] != faces[:, 3]
+        # Along the shorter diagonal: so what is alike on both sides of a body is cut alike.
+        one, two = (np.linalg.norm(points[faces[:, a]] - points[faces[:, b]], axis=1) for a, b in ((0, 2), (1, 3)))
+        turn = quads & (two < one * (1.0 - 1e-9))
+        faces[turn] = faces[turn][:, [1, 2, 3, 0]]
         tri = np.concatenate([faces[:, [0, 1, 2]], faces[quads][:, [0, 2, 3]]])
         out = np.concatenate([areas, areas[quads]])
         across = np.cross(points[tri[:, 1]] - points[tri[:, 0]], points[tri[:, 2]] - points[tri[:, 0]])
