@@ -61,7 +61,7 @@ class FindingDetail(QWidget):
         self.save.clicked.connect(lambda: act("save-finding-curve"))
         self.along = row(self.which, self.save, stretch=0)
         self.chart = CurveChart()
-        column(self, row(self.name, self.sort, stretch=0), grid, self.along, self.chart, self.numbers, self.reasons, spacing=6)
+        column(self, row(self.name, stretch=0), self.sort, grid, self.along, self.chart, self.numbers, self.reasons, spacing=6)
 
     def _rename(self) -> None:
         found = self._findings.chosen

@@ -14,6 +14,7 @@ from tidal_lens.cutting.contour import plane_cut
 from tidal_lens.cutting.regions import Limit, region_content, region_skin
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.features.connected import parts_of
+from tidal_lens.features.sheets import evened
 from tidal_lens.flow.case import Flow
 from tidal_lens.work import Token
 
@@ -23,7 +24,7 @@ ROOM = 2.0  # of the volume by the skin of what runs back: how far from it its o
 MET = 2e-3  # of what runs back: so little may be left
 JUMP = 0.2  # the same where another part joins, and it jumps
 _TURNS = 14
-_NO = 1e30
+EVEN = 4  # averagings of the outline's vertices
 
 
 @dataclass(frozen=True, eq=False)
@@ -103,20 +104,32 @@ def outline_of(region: Backflow, token: Token | None = None) -> Outline | None:
     # It reaches half of its own radius or height beyond what runs back; further off other slow fluid begins, as in layers at walls.
     skin = region_skin(flow, [region.inner], token)
     reach = ROOM * reversed_volume / max(skin.area, 1e-300) + float(np.median(region.width[own]))
-    near = np.isfinite(cKDTree(flow.points[own]).query(flow.points, distance_upper_bound=reach)[0])
+    far = cKDTree(flow.points[own]).query(flow.points, distance_upper_bound=2.0 * reach)[0]
+    near = np.asarray(far < reach)
     levels, left, met = np.zeros(STATIONS), np.zeros(STATIONS), np.zeros(STATIONS, bool)
     for n, place in enumerate(places):
         if token is not None:
             token.check()
         levels[n], left[n], met[n] = _level(region, near, place, token)
     outer = np.interp(along, places, np.where(met, levels, 0.0), left=0.0, right=0.0)
-    shifted = np.where(near, region.back - outer, _NO)
+    # No further off than it may reach: by a slope, so that it ends there smoothly.
+    limit_of_reach = np.where(np.isfinite(far), far / reach - 1.0, 1.0) * region.speed
+    shifted = np.maximum(region.back - outer, limit_of_reach)
     with np.errstate(invalid="ignore"):
         whole = parts_of(flow, shifted < 0.0, token)
     mine = np.isin(whole, np.unique(whole[own & (whole >= 0)])) & (whole >= 0)
     field = np.where(mine, shifted, np.maximum(np.abs(shifted), region.hair))
     limit = [Limit(np.minimum(field, np.abs(region.back).max() + region.speed), 0.0, False)]
-    return Outline(region_skin(flow, limit, token), region_content(flow, limit, None, token=token).volume, reversed_volume, met, left)
+    skin = region_skin(flow, limit, token)
+    volume = region_content(flow, limit, None, token=token).volume
+    return Outline(evened(skin, EVEN, _on_outside(flow, skin)), volume, reversed_volume, met, left)
+
+
+def _on_outside(flow: Flow, skin: Surface) -> NDArray[np.bool_]:
+    """Vertices that lie on walls and other boundaries."""
+    outer = np.zeros(flow.n_points, bool)
+    outer[flow.outside.faces] = True
+    return np.asarray((outer[skin.stencil.ids] | (skin.stencil.weights == 0.0)).all(axis=1))
 
 
 @dataclass(frozen=True, eq=False)

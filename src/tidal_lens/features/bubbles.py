@@ -20,6 +20,7 @@ from tidal_lens.features.finding import OFF_WALLS, Finding, Number, Reason, betw
 from tidal_lens.features.scales import Values, cell_widths, scales_of
 from tidal_lens.features.zeros import Zero, zeros_of
 from tidal_lens.flow.case import Flow
+from tidal_lens.quantities.smoothing import node_volumes
 from tidal_lens.work import Token
 
 Vec = NDArray[np.float64]
@@ -27,6 +28,7 @@ MOST = 8  # regions whose outline is looked for, the largest first
 SMALL = 1e-3  # of the largest's volume
 SLOW = 0.01  # of the flow's speed: least speed back
 CELLS = 2.0  # through it
+_ALIKE = 0.7  # cosine between the stream and what a region runs back against
 EVEN, FAST = 0.02, 0.5  # of a critical point: least by greatest rate, and the greatest by the flow's own rate
 
 
@@ -74,7 +76,7 @@ def find_bubbles(flow: Flow, values: Values, stream: Vec, token: Token | None = 
     out: list[Bubble] = []
     at = np.zeros(flow.n_points, bool)
     for k in [k for k in range(min(MOST, len(many))) if many[k] >= 4 and many[k] > SMALL * many[0]]:
-        region = Backflow(flow, back, flux, part == k, ahead, scales.speed, width)
+        region = _along_itself(Backflow(flow, back, flux, part == k, ahead, scales.speed, width), velocity, token)
         found = outline_of(region, token)
         if found is not None:
             out.append(Bubble(_finding(region, found), found.skin))
@@ -83,6 +85,24 @@ def find_bubbles(flow: Flow, values: Values, stream: Vec, token: Token | None = 
     largest = max((b.finding.number("volume") for b in out), default=0.0)
     return ([replace(b, finding=_closed(b, zeros, ahead, largest, float(np.median(width)))) for b in out],
             [_critical(z, scales.rate, float(np.median(width))) for z in zeros])
+
+
+def _along_itself(region: Backflow, velocity: NDArray[Any], token: Token | None) -> Backflow:
+    """The region along the direction in which it runs back itself: that of a wake or a wall may differ from the stream's."""
+    flow, own = region.flow, region.own
+    mean = -(velocity[own].astype(np.float64) * node_volumes(flow, token)[own, None]).sum(axis=0)
+    size = float(np.linalg.norm(mean))
+    if not size > 0.0 or float(mean @ region.ahead) < _ALIKE * size:
+        return region
+    ahead = mean / size
+    back = np.nan_to_num(velocity.astype(np.float64) @ ahead)
+    part = parts_of(flow, back < 0.0, token)
+    deepest = np.flatnonzero(own)[int(region.back[own].argmin())]
+    if part[deepest] < 0:
+        return region
+    with np.errstate(divide="ignore", invalid="ignore"):
+        dense = np.where(region.back != 0.0, region.flux / region.back, 1.0)
+    return Backflow(flow, back, back * dense, part == part[deepest], ahead, region.speed, region.width)
 
 
 def _direction(velocity: NDArray[Any], stream: Vec) -> Vec:

@@ -126,10 +126,10 @@ def _settled(ridge: Vec, path: Vec, width: float) -> Vec:
 
     A ridge lies where lines have drawn together most on their way, a little behind on curves.
     """
-    off, beside = cKDTree(ridge).query(path)
-    stay = off < SETTLE * width
+    off, beside = (np.asarray(a) for a in cKDTree(ridge).query(path))
+    stay = np.asarray(off < SETTLE * width)
     stop = int(np.argmin(stay)) if not stay.all() else len(path)
-    ends = np.flatnonzero(np.asarray(beside)[:stop] >= len(ridge) - 2)
+    ends = np.flatnonzero(beside[:stop] >= len(ridge) - 2)
     stop = int(ends[0]) + 1 if len(ends) else stop
     return path[:stop] if stop > 2 and beside[stop - 1] > 0.8 * len(ridge) else ridge
 

@@ -20,7 +20,7 @@ from tidal_lens.cutting.surface import Surface, point_normals
 from tidal_lens.features import shock_kernels as kernels
 from tidal_lens.features.finding import Finding, Number, Reason, between, over, under
 from tidal_lens.features.scales import Values, cell_widths
-from tidal_lens.features.sheets import averaged, clipped, edges_of, part_of, pieces, welded
+from tidal_lens.features.sheets import averaged, clipped, edges_of, evened, part_of, pieces, welded
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.gradients import flow_gradient
 from tidal_lens.quantities.smoothing import smoothed
@@ -186,6 +186,7 @@ def _pieces(surface: Surface, ways: Vec, fits: Vec, gamma: float) -> list[Sheet]
             break
         sheet, used = part_of(whole, on)
         if len(sheet.faces):
+            sheet = evened(sheet, SMOOTH // 2)
             here = _Jump.of(values[used], gamma)
             names = {"normal Mach number before it": here.before, "normal Mach number by the jump": here.by_pressure,
                      "pressure ratio": here.ratio, "thickness [cells]": here.width}

@@ -14,7 +14,6 @@ from tidal_lens.scene.marks import Dot, Mark, Measure, Plate, Tint, Words
 Box = tuple[float, float, float, float]
 _SIZE, _ROOM, _OFF = 11.5, 4.0, 12.0
 _APART = 3.0  # pixels
-_BEHIND = 0.02  # of its depth that a place may lie behind what is seen there
 _TURNS = ((1.0, -1.0), (-1.0, -1.0), (1.0, 1.0), (-1.0, 1.0))  # to which sides of its place a name may stand
 
 
@@ -44,9 +43,12 @@ class Named:
     number: int
 
 
-def finding_marks(named: Named, camera: Camera, size: tuple[int, int], depths: NDArray[np.floating[Any]] | None, measure: Measure,
-                  taken: list[Box]) -> tuple[list[Mark], Box | None]:
-    """Marks of a name, beside its place; none where it would lie over what is ``taken``, which grows, or where the place is hidden.
+def finding_marks(
+        named: Named, camera: Camera, size: tuple[int, int], depths: NDArray[np.floating[Any]] | None, measure: Measure,
+                  taken: list[Box], slack: float) -> tuple[list[Mark], Box | None]:
+    """Marks of a name, beside its place, which may lie ``slack`` behind what is seen there.
+
+    There are none where it would lie over what is ``taken``, which grows, or where the place is hidden.
 
     Returns
     -------
@@ -61,7 +63,7 @@ def finding_marks(named: Named, camera: Camera, size: tuple[int, int], depths: N
     if depths is not None:
         rows, columns = depths.shape
         front = float(depths[min(int(y / height * rows), rows - 1), min(int(x / width * columns), columns - 1)])
-        hidden = bool(np.isfinite(front) and away > front * (1.0 + _BEHIND))
+        hidden = bool(np.isfinite(front) and away > front + slack)
     if hidden and named.ring and not named.chosen:
         return [], None
     wide = measure(named.text, _SIZE, True) + 2 * _ROOM

@@ -17,6 +17,8 @@ from tidal_lens.features.finding import Finding
 from tidal_lens.scene.finding_marks import Named, finding_marks
 from tidal_lens.scene.marks import Mark
 
+_SLACK = 0.015  # of the flow's size: lines on walls are drawn a little before them
+
 
 def _middle(finding: Finding) -> NDArray[np.float64]:
     """Where a finding's name belongs."""
@@ -54,9 +56,11 @@ class FindingsOverlay(Quiet):
                        (card.layer.id, x.number) == self._chosen(), card.layer.id, x.number)
                  for card in self._cards() if study.is_drawn(card.layer) for x in card.shown]
         size = self._view.width(), self._view.height()
+        flow = self._view.document.flow
+        slack = _SLACK * (flow.size if flow is not None else 0.0)
         out: list[Mark] = []
         for one in sorted(named, key=lambda n: not n.chosen):
-            marks, box = finding_marks(one, camera, size, self._view.depths, measure, taken)
+            marks, box = finding_marks(one, camera, size, self._view.depths, measure, taken, slack)
             out += marks
             if box is not None:
                 self._boxes.append((box, one.card, one.number))

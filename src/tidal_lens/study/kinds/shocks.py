@@ -47,7 +47,7 @@ def _lacks(flow: Flow) -> str:
 
 def new_shocks(_store: QuantityStore) -> Begun:
     """In magenta, translucent."""
-    return Begun("Shocks", ShockShape(), SurfaceLook(colour=MAGENTA, opacity=0.55, sieve=Sieve()))
+    return Begun("Shocks", ShockShape(), SurfaceLook(colour=MAGENTA, opacity=0.35, sieve=Sieve()))
 
 
 KIND = Kind(ShockShape, "Shock surfaces with Mach numbers, jumps and angles, and sonic surfaces.", "find", "find-shocks",
