@@ -67,6 +67,9 @@ class TopBar(QWidget):
         line.addWidget(IconButton("save", "Save", "Save the study (Ctrl+S)", lambda: desk.act("save")))
         line.addSpacing(8)
         line.addWidget(command, 3)
+        self.finder = IconButton("station-find", "Find all four", "Find vortices, separation, shocks and recirculation (Ctrl+L)",
+                               lambda: desk.act("find-all"))
+        line.addWidget(self.finder)
         line.addSpacing(8)
         self.transport = Transport(desk.document, desk.show_over_time)
         line.addWidget(self.transport)
@@ -83,6 +86,7 @@ class TopBar(QWidget):
         """Show the title and what can be undone."""
         document = self._document
         self._mark.setPixmap(theme.pixmap("mark", "sea", 24))
+        self.finder.setEnabled(document.flow is not None)
         name = document.flow.title if document.flow is not None else "Tidal Lens"
         study = f"  ·  {document.file.name}" if document.file is not None else ""
         changed = " *" if document.flow is not None and document.is_changed else ""

@@ -75,7 +75,7 @@ class Outline:
     Attributes
     ----------
     skin : Surface
-        Its surface, closed by the walls that it lies on.
+        Its surface, but for what lies on walls.
     volume, reversed_volume : float
         Within it, and of what runs back.
     met : ndarray, shape (stations,), bool
@@ -122,7 +122,10 @@ def outline_of(region: Backflow, token: Token | None = None) -> Outline | None:
     limit = [Limit(np.minimum(field, np.abs(region.back).max() + region.speed), 0.0, False)]
     skin = region_skin(flow, limit, token)
     volume = region_content(flow, limit, None, token=token).volume
-    return Outline(evened(skin, EVEN, _on_outside(flow, skin)), volume, reversed_volume, met, left)
+    outer = _on_outside(flow, skin)
+    # What lies on walls is theirs to show.
+    free = Surface(skin.points, skin.faces[~outer[skin.faces].all(axis=1)], skin.stencil)
+    return Outline(evened(free, EVEN, outer), volume, reversed_volume, met, left)
 
 
 def _on_outside(flow: Flow, skin: Surface) -> NDArray[np.bool_]:

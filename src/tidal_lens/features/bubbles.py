@@ -41,7 +41,7 @@ class Bubble:
     finding : Finding
         Its numbers.
     skin : Surface
-        The outline where it was found, else the skin of what runs back.
+        The outline where it was found, else the skin of what runs back; without what lies on walls.
     """
 
     finding: Finding

@@ -17,7 +17,7 @@ from tidal_lens.study.model import Layer
 from tidal_lens.study.said import Sieve, listing
 from tidal_lens.study.words import number_text
 
-_LARGE = 0.5  # of the flow's length: the greatest least size
+_LARGE = 1.0  # of the length of the body: the greatest least size
 
 
 class SieveControls(QWidget):
@@ -29,7 +29,7 @@ class SieveControls(QWidget):
         self.strictness = Slider("Strictness", "How clear a finding must be: in the middle all thresholds are where they were found right",
                                  0.0, 1.0)
         self.strictness.moved.connect(lambda v: self._set("Strictness", strictness=v))
-        self.least = Slider("Least size", "The least extent that is shown, up to half of the body's length", 0.0, 1.0)
+        self.least = Slider("Least size", "The least extent that is shown, up to the length of the body", 0.0, 1.0)
         self.least.moved.connect(lambda v: self._set("Least size", least=self._size(v)))
         self.count = label("", "soft")
         self.told = label("", "soft")
