@@ -25,6 +25,7 @@ from tidal_lens.flow.roles import Roles
 from tidal_lens.flow.volumes import turn_cells
 from tidal_lens.flow.welding import Joint, same_places
 from tidal_lens.formats.unpacking_kernels import READY, unpack_zlib
+from tidal_lens.optics.projection import Sight, along_sight, walls_before
 from tidal_lens.quantities.criteria import discriminant, lambda2, swirl_axis, swirling_strength
 from tidal_lens.quantities.gradients import block_gradient, flow_gradient, flow_vortices, vorticity_and_q
 from tidal_lens.quantities.nodes import node_values
@@ -176,6 +177,13 @@ def _separations() -> None:
     find_separation(wall, flow.points - 1.5)
 
 
+def _sights() -> None:
+    flow = tiny_flow()
+    sight = Sight.of(flow, np.array([1.0, 0.2, 0.1]), 20)
+    wall = replace(flow, boundaries=(Boundary("wall", "wall", flow.points, flow.outside.faces, np.arange(flow.n_points)),))
+    along_sight(flow, np.ones((54, 1)), sight, walls_before(wall, sight))
+
+
 def _of_both(name: str, part: Callable[[type], None]) -> list[tuple[str, Callable[[], None]]]:
     return [(f"{name}, {np.dtype(dtype).name}", partial(part, dtype)) for dtype in _PRECISIONS]
 
@@ -183,7 +191,7 @@ def _of_both(name: str, part: Callable[[type], None]) -> list[tuple[str, Callabl
 # Two lists, for two processes: parts of one list share much. What users want first comes first.
 LISTS: tuple[tuple[tuple[str, Callable[[], None]], ...], ...] = (
     (("planes", _planes), *_of_both("stencils", _stencils), ("lines", _lines), ("walls", _walls), ("welding", _welding),
-     ("round cuts", _rounds), ("regions", _regions), ("textures", _texture), ("vortex cores", _vortex_cores)),
+     ("round cuts", _rounds), ("regions", _regions), ("textures", _texture), ("vortex cores", _vortex_cores), ("optics", _sights)),
     (("reading", _reading), *_of_both("isosurfaces", _isosurfaces), *_of_both("node values", _at_nodes), *_of_both("vortices", _vortices),
      *_of_both("gradients", _gradients), *_of_both("criteria", _criteria),
      ("shocks", _shock_surfaces), ("separation", _separations)),

@@ -57,6 +57,20 @@ class Eye:
             self.pivot = 0.5 * (low + high)
             self.move(camera.framing(low, high, self._view.width() / max(self._view.height(), 1)), rest=True)
 
+    def fill(self) -> None:
+        """Look straight at the chosen card's plane, with parallel rays, and show it alone; again: all are shown."""
+        document, camera = self._document, self._document.camera
+        layer, result = document.chosen_layer, document.asking.results.get(document.chosen or "")
+        if layer is None or camera is None or result is None or result.unmasked.frame is None:
+            return
+        alone = document.study.alone == layer.id
+        document.edit(document.study.with_(alone=None if alone else layer.id), "Show all" if alone else "Fill the view")
+        if not alone:
+            points, way = result.unmasked.geometry.points, result.unmasked.frame[1]
+            turned = camera.along(way)
+            self.move(turned if turned.span else turned.toggled(), rest=False)
+            self.frame_box(points.min(axis=0), points.max(axis=0))
+
     def toggle_projection(self) -> None:
         """Perspective or parallel rays."""
         camera = self._document.camera

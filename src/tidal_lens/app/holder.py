@@ -52,6 +52,8 @@ class Holder(QObject):
         A quantity is to be shown.
     visit(tuple)
         A place (x, y, z) is to be looked at.
+    fill_view
+        The chosen card's picture is to be seen over the whole view.
     """
 
     study_changed = pyqtSignal()
@@ -66,6 +68,7 @@ class Holder(QObject):
     noticed = pyqtSignal(object)
     offered = pyqtSignal(object)
     visit = pyqtSignal(object)
+    fill_view = pyqtSignal()
     asked_for = pyqtSignal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:

@@ -90,6 +90,7 @@ class FlowView(Stage):
         document.quantity_known.connect(lambda _name: self._came())
         document.chosen_changed.connect(self.update)
         document.visit.connect(self.eye.visit)
+        document.fill_view.connect(self.eye.fill)
         theme.hub().changed.connect(self.redraw_soon)
 
     # -- drawing ---------------------------------------------------------------------------------------------

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,6 +35,13 @@ class Surface:
         a, b, c, d = (self.points[self.faces[:, k]] for k in range(4))
         return float(0.5 * (np.linalg.norm(np.cross(b - a, c - a), axis=1)
                             + np.linalg.norm(np.cross(c - a, d - a), axis=1)).sum())
+
+
+@dataclass(frozen=True, eq=False)
+class OwnSurface(Surface):
+    """A surface that brings values of its own along, shape (n,) at its vertices, by their names."""
+
+    own: Mapping[str, NDArray[np.float64]] = field(default_factory=dict)
 
 
 def empty_surface() -> Surface:

@@ -122,10 +122,10 @@ def outline_of(region: Backflow, token: Token | None = None) -> Outline | None:
     limit = [Limit(np.minimum(field, np.abs(region.back).max() + region.speed), 0.0, False)]
     skin = region_skin(flow, limit, token)
     volume = region_content(flow, limit, None, token=token).volume
-    outer = _on_outside(flow, skin)
+    held = _on_outside(flow, skin)
     # What lies on walls is theirs to show.
-    free = Surface(skin.points, skin.faces[~outer[skin.faces].all(axis=1)], skin.stencil)
-    return Outline(evened(free, EVEN, outer), volume, reversed_volume, met, left)
+    free = Surface(skin.points, skin.faces[~held[skin.faces].all(axis=1)], skin.stencil)
+    return Outline(evened(free, EVEN, held), volume, reversed_volume, met, left)
 
 
 def _on_outside(flow: Flow, skin: Surface) -> NDArray[np.bool_]:

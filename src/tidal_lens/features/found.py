@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.cutting.surface import Surface
+from tidal_lens.cutting.surface import OwnSurface, Surface
 from tidal_lens.features.finding import Finding
 from tidal_lens.sampling.mesh import Stencil
 from tidal_lens.tracing.streamlines import Lines
@@ -29,19 +29,16 @@ class FoundLines(Lines):
 
 
 @dataclass(frozen=True, eq=False)
-class FoundSurface(Surface):
+class FoundSurface(OwnSurface):
     """Surfaces of findings.
 
     Attributes
     ----------
     owners : ndarray, shape (faces,), int
         Number of the finding of each face.
-    own : mapping
-        Values of their own at the vertices, shape (n,).
     """
 
     owners: Ints = field(default_factory=lambda: np.empty(0, np.int64))
-    own: Mapping[str, Vec] = field(default_factory=dict)
 
 
 def lines_of(findings: Sequence[Finding], names: Sequence[str], stencil: Stencil) -> FoundLines:
@@ -71,7 +68,7 @@ def surface_of(sheets: Sequence[tuple[int, Surface, Mapping[str, Vec]]]) -> Foun
     own = {name: np.concatenate([o.get(name, np.full(len(s.points), np.nan)) for _, s, o in sheets]) for name in names}
     return FoundSurface(np.concatenate([s.points for _, s, _ in sheets]),
                         np.concatenate([s.faces + start for (_, s, _), start in zip(sheets, starts, strict=False)]), stencil,
-                        np.concatenate([np.full(len(s.faces), n, np.int64) for n, s, _ in sheets]), own)
+                        own, np.concatenate([np.full(len(s.faces), n, np.int64) for n, s, _ in sheets]))
 
 
 def lines_kept(lines: FoundLines, shown: NDArray[np.bool_]) -> FoundLines:
@@ -92,5 +89,5 @@ def surface_kept(surface: FoundSurface, shown: NDArray[np.bool_]) -> FoundSurfac
     used = np.unique(faces)
     number = np.full(len(surface.points), -1, np.int64)
     number[used] = np.arange(len(used))
-    return FoundSurface(surface.points[used], number[faces], surface.stencil.take(used), surface.owners[on],
-                        {name: values[used] for name, values in surface.own.items()})
+    return FoundSurface(surface.points[used], number[faces], surface.stencil.take(used),
+                        {name: values[used] for name, values in surface.own.items()}, surface.owners[on])

@@ -9,6 +9,10 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 Scale = Literal["even", "signed", "mach", "angle", "ink", "paper"]
+# Palettes of what cards bring along, where its numbers mean light: ink on paper.
+OWN_SCALES: dict[str, Scale] = {"shadowgraph": "paper", "shadow on a screen": "paper", "schlieren": "paper",
+                                "schlieren, dark field": "paper", "direction of bending": "angle", "interferogram": "paper",
+                                "attenuated light": "paper"}
 Components = Literal[1, 3, 9]
 
 

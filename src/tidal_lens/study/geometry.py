@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.cutting.points import Points
-from tidal_lens.cutting.surface import Surface
-from tidal_lens.features.found import FoundLines, FoundSurface
+from tidal_lens.cutting.surface import OwnSurface, Surface
+from tidal_lens.features.found import FoundLines
 from tidal_lens.quantities.names import OWN
 from tidal_lens.tracing.streamlines import End, Lines
 
@@ -23,7 +23,7 @@ def own_values(geometry: Geometry) -> Mapping[str, NDArray[Any]]:
     """Scalars that a geometry brings along at its points, whatever the flow: by their names, shape (n,)."""
     if isinstance(geometry, FoundLines):
         return {"length along it": geometry.along, "number of the finding": _number_of(geometry), **geometry.more}
-    if isinstance(geometry, FoundSurface):
+    if isinstance(geometry, OwnSurface):
         return geometry.own
     if isinstance(geometry, Lines):
         lines = np.repeat(np.arange(geometry.n_lines), np.diff(geometry.offsets))

@@ -15,6 +15,7 @@ from tidal_lens.app.controls.frozen import FrozenControls
 from tidal_lens.app.controls.grid_surface import GridControls
 from tidal_lens.app.controls.isosurface import IsoControls
 from tidal_lens.app.controls.mask import MaskControls
+from tidal_lens.app.controls.optics import OpticsControls
 from tidal_lens.app.controls.region import RegionControls
 from tidal_lens.app.controls.round import RoundControls
 from tidal_lens.app.controls.slice import SliceControls
@@ -39,6 +40,7 @@ CONTROLS: dict[str, Callable[[Document], Controls[Any]]] = {
     "cloud": CloudControls,
     "mask": MaskControls,
     "region": RegionControls,
+    "optics": OpticsControls,
     "vortices": FoundLineControls,
     "separation": FoundLineControls,
     "shocks": FoundSurfaceControls,

@@ -1,0 +1,1 @@
+"""What light through the whole flow shows, and other sums along the line of sight."""

@@ -1,0 +1,103 @@
+"""Light through a flow: bent by the gradient of its refractive index, and late by the index itself.
+
+References
+----------
+.. [1] Settles 2001, Schlieren and Shadowgraph Techniques: deflection, knife edge, shadowgraph by the Laplacian, true shadow by deflection.
+.. [2] Gladstone & Dale 1863, Phil. Trans. R. Soc. 153: n − 1 = K ρ. K of air in visible light is 2.26e-4 m³/kg (common practice, no
+   source).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.flow.case import Flow
+from tidal_lens.optics.projection import Sight, along_sight
+from tidal_lens.quantities.gradients import flow_gradient
+from tidal_lens.work import Token
+
+Vec = NDArray[np.float64]
+AIR = 2.26e-4  # [m³/kg]
+
+
+@dataclass(frozen=True)
+class Bench:
+    """How the light is looked at.
+
+    Attributes
+    ----------
+    gladstone : float
+        K of Gladstone and Dale [m³/kg].
+    knife : float
+        Angle of the direction across the knife edge, from the right anticlockwise [degrees].
+    strength : float
+        Deflection that the knife edge shows as full light or dark [rad]; by the data where it is 0.
+    distance : float
+        From the flow to the screen, for true shadows [length].
+    wavelength : float
+        Of the light [length].
+    """
+
+    gladstone: float = AIR
+    knife: float = 0.0
+    strength: float = 0.0
+    distance: float = 1.0
+    wavelength: float = 633e-9
+
+
+def deflections(flow: Flow, density: NDArray[Any], sight: Sight, walls: Vec, bench: Bench, token: Token | None = None) -> Vec:
+    """Angle by which each ray is bent to the right and upwards [rad], shape (rows, columns, 2)."""
+    slope = flow_gradient(flow, density, token)[:, 0]
+    across = np.column_stack([slope @ sight.right, slope @ sight.up])
+    return bench.gladstone * along_sight(flow, across, sight, walls, token)
+
+
+def shadow(flow: Flow, laplacian: NDArray[Any], sight: Sight, walls: Vec, bench: Bench, token: Token | None = None) -> Vec:
+    """−∫ ∇²n along each ray, by which a screen gets brighter with its distance [1/length]; shape (rows, columns)."""
+    return -bench.gladstone * along_sight(flow, np.asarray(laplacian)[:, None], sight, walls, token)[:, :, 0]
+
+
+def true_shadow(bent: Vec, sight: Sight, walls: Vec, bench: Bench) -> Vec:
+    """Light on a screen at a distance by that without a flow: rays go where they are bent to. Shape (rows, columns).
+
+    Parameters
+    ----------
+    bent : ndarray, shape (rows, columns, 2)
+        Of :func:`deflections`.
+    """
+    rows, columns = bent.shape[:2]
+    j, i = np.meshgrid(np.arange(rows), np.arange(columns), indexing="ij")
+    shift = bench.distance / sight.pixel
+    x, y = i + shift * bent[:, :, 0], j + shift * bent[:, :, 1]
+    light = np.zeros(rows * columns)
+    c, r = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
+    passes = ~np.isfinite(walls)
+    for down in (0, 1):
+        for aside in (0, 1):
+            weight = np.where(aside, x - c, 1.0 - (x - c)) * np.where(down, y - r, 1.0 - (y - r))
+            good = passes & (c + aside >= 0) & (c + aside < columns) & (r + down >= 0) & (r + down < rows)
+            light += np.bincount(((r + down) * columns + c + aside)[good], weight[good], rows * columns)
+    return light.reshape(rows, columns)
+
+
+def path(flow: Flow, density: NDArray[Any], around: float, sight: Sight, walls: Vec, bench: Bench, token: Token | None = None) -> Vec:
+    """∫ (n − n∞) along each ray [length], shape (rows, columns)."""
+    off = np.asarray(density, np.float64)[:, None] - around
+    return bench.gladstone * along_sight(flow, off, sight, walls, token)[:, :, 0]
+
+
+def knife_edge(bent: Vec, bench: Bench, *, dark: bool = False) -> Vec:
+    """Light that a knife edge leaves, 0.5 where nothing is bent; with a dark field what is bent at all, either way."""
+    angle = np.radians(bench.knife)
+    along = bent @ np.array([np.cos(angle), np.sin(angle)])
+    full = bench.strength if bench.strength > 0.0 else float(np.quantile(np.abs(along), 0.995)) or 1.0
+    return np.asarray(np.clip(np.abs(along) / full if dark else 0.5 + 0.5 * along / full, 0.0, 1.0))
+
+
+def fringes(late: Vec, bench: Bench) -> Vec:
+    """Light of two beams laid over one another, of which one went through the flow: 1 where they are alike, 0 half a wavelength apart."""
+    return np.asarray(0.5 + 0.5 * np.cos(2.0 * np.pi * late / bench.wavelength))

@@ -1,0 +1,172 @@
+"""Sums, means and extremes of quantities along the line of sight, over a picture."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.cutting.planes import unit
+from tidal_lens.flow.case import Flow
+from tidal_lens.flow.grid import StructuredGrid
+from tidal_lens.optics import projection_kernels as kernels
+from tidal_lens.quantities.smoothing import lattice_corners
+from tidal_lens.quantities.walls import wall_faces
+from tidal_lens.work import Token, in_turn, read_only
+
+Vec = NDArray[np.float64]
+PARTS = 2  # pictures that are added up side by side: always as many, so that the sum does not depend on the number of threads
+_CELLS = 50_000
+_ASIDE = (1.37e-6, 2.71e-6)  # pixels: no ray runs within a face of cells that stand along the sight, and counts on both sides of it
+_UP = np.array([0.0, 0.0, 1.0])
+NOTHING = 1e-6  # of the greatest value: less is nothing
+
+
+@dataclass(frozen=True, eq=False)
+class Sight:
+    """A picture plane across the line of sight.
+
+    Attributes
+    ----------
+    way, right, up : ndarray, shape (3,)
+        Along the sight, away from the viewer, and the directions of columns and rows.
+    corner : ndarray, shape (3,)
+        Of the picture, left below.
+    pixel : float
+        Its width [length].
+    rows, columns : int
+        How many.
+    far : float
+        Depth of the plane behind all that is to be seen, along ``way``.
+    """
+
+    way: Vec
+    right: Vec
+    up: Vec
+    corner: Vec
+    pixel: float
+    rows: int
+    columns: int
+    far: float
+
+    @staticmethod
+    def of(flow: Flow, direction: Vec, columns: int) -> Sight:
+        """Of what of a flow is worth seeing, along a direction."""
+        way = unit(direction)
+        up = _UP - (_UP @ way) * way if abs(way[2]) < 0.95 else np.array([0.0, 1.0, 0.0]) - way[1] * way
+        up = unit(up)
+        right = np.cross(way, up)
+        low, high = flow.stage
+        box = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+        across, along, depth = box @ right, box @ up, box @ way
+        wide, tall = float(np.ptp(across)), float(np.ptp(along))
+        pixel = max(wide, tall * 1e-3, 1e-300) / columns
+        rows = int(np.clip(np.ceil(tall / pixel), 2, 4 * columns))
+        far = float(depth.max())
+        corner = float(across.min()) * right + float(along.min()) * up + far * way
+        return Sight(way, right, up, corner, pixel, rows, columns, far)
+
+    def placed(self, points: Vec) -> Vec:
+        """Places (n, 3) as column, row [pixels] and depth along the sight [length]."""
+        off = points - self.corner
+        return np.column_stack([off @ self.right / self.pixel + _ASIDE[0], off @ self.up / self.pixel + _ASIDE[1], points @ self.way])
+
+    def places(self) -> Vec:
+        """The middles of all pixels in space, on the plane behind, row by row, shape (rows · columns, 3)."""
+        i, j = np.meshgrid(np.arange(self.columns) + 0.5, np.arange(self.rows) + 0.5)
+        return np.asarray(self.corner + self.pixel * (i.reshape(-1, 1) * self.right + j.reshape(-1, 1) * self.up))
+
+
+def walls_before(flow: Flow, sight: Sight) -> Vec:
+    """Depth of the nearest wall at each pixel, shape (rows, columns); infinite where there is none."""
+    depth = np.full((sight.rows, sight.columns), np.inf)
+    faces, _, _ = wall_faces(flow)
+    if len(faces):
+        used, numbers = np.unique(faces, return_inverse=True)
+        kernels.nearest_walls(sight.placed(flow.points[used]), numbers.reshape(faces.shape).astype(np.int64), depth)
+    return depth
+
+
+def along_sight(flow: Flow, values: NDArray[Any], sight: Sight, walls: Vec, token: Token | None = None, *,
+                greatest: bool = False) -> Vec:
+    """Sum of node values along each ray as far as the walls, shape (rows, columns, k); or their greatest, −∞ where a ray meets nothing.
+
+    Parameters
+    ----------
+    flow : Flow
+        The flow.
+    values : ndarray, shape (nodes, k)
+        Linear within tetrahedra that cells are cut into.
+    sight : Sight
+        The picture.
+    walls : ndarray, shape (rows, columns)
+        See :func:`walls_before`; infinite where light passes.
+    token : Token, optional
+        Progress and cancel.
+    greatest : bool
+        The greatest value in the place of the sum.
+    """
+    points = read_only(sight.placed(flow.points))
+    own = np.ascontiguousarray(np.nan_to_num(values.astype(np.float64)))
+    floor = np.full(own.shape[1], -1.0) if greatest else NOTHING * np.abs(own).max(axis=0, initial=0.0)
+    mode = kernels.GREATEST if greatest else kernels.SUM
+    chunks = list(_chunks(flow))
+    fixed, depth = read_only(own), read_only(walls)
+
+    def part(number: int) -> Vec:
+        image = np.full((sight.rows, sight.columns, own.shape[1]), -np.inf if greatest else 0.0)
+        for at, (block, first, last) in enumerate(chunks):
+            if at % PARTS == number:
+                if token is not None:
+                    token.check()
+                corners = _corners(flow, block, first, last)
+                kernels.deposit(points, fixed, read_only(corners), depth, floor, mode, image, 0, len(corners))
+        return image
+
+    images = list(in_turn(part, PARTS))
+    return np.asarray(np.maximum.reduce(images) if greatest else np.add.reduce(images))
+
+
+def _chunks(flow: Flow) -> list[tuple[int, int, int]]:
+    """Ranges of each block's cells, of layers where it is structured."""
+    out = []
+    for number, block in enumerate(flow.blocks):
+        grid = block.grid
+        if isinstance(grid, StructuredGrid):
+            layers, step = grid.dims[2] - 1, max(1, _CELLS // max(1, (grid.dims[0] - 1) * (grid.dims[1] - 1)))
+        else:
+            layers, step = grid.n_cells, _CELLS
+        out += [(number, a, min(a + step, layers)) for a in range(0, layers, step)]
+    return out
+
+
+def _corners(flow: Flow, number: int, first: int, last: int) -> NDArray[np.int64]:
+    block = flow.blocks[number]
+    grid = block.grid
+    own = lattice_corners(grid.dims, first, last) if isinstance(grid, StructuredGrid) else grid.corners[first:last]
+    return own.astype(np.int64) + block.first_point
+
+
+Kind = Literal["sum", "mean", "greatest", "least", "attenuation"]
+
+
+def seen_through(flow: Flow, values: NDArray[Any], kind: Kind, sight: Sight, walls: Vec, token: Token | None = None) -> Vec:
+    """Sum, mean, greatest, least of a quantity (nodes,) along the sight, or exp(−its sum); not a number where a ray meets nothing.
+
+    Returns
+    -------
+    ndarray, shape (rows, columns)
+    """
+    own = np.asarray(values, np.float64)
+    if kind in ("greatest", "least"):
+        sign = 1.0 if kind == "greatest" else -1.0
+        found = along_sight(flow, sign * own[:, None], sight, walls, token, greatest=True)[:, :, 0]
+        return np.where(np.isfinite(found), sign * found, np.nan)
+    both = along_sight(flow, np.column_stack([own, np.ones(len(own))]), sight, walls, token)
+    total, length = both[:, :, 0], both[:, :, 1]
+    met = length > 1e-9 * flow.size
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+        found = total if kind == "sum" else total / length if kind == "mean" else np.exp(-total)
+    return np.where(met, found, np.nan)
