@@ -130,3 +130,21 @@ def test_all_walls_but_one_by_cp_in_bands_with_labelled_lines_take_five_actions(
     assert layer.look.contours.of == "cp"
     assert layer.look.contours.labels
     assert hands.actions <= 5
+
+
+def test_a_shadowgraph_from_the_side_over_the_view_takes_two_actions(opened):
+    hands, document = Hands(), opened.document
+    hands.click(opened.bench.pages["look"].tiles["add-optics"])
+    settle(opened)
+    hands.click(opened.bench.card.controls["optics"].fill)
+    settle(opened)
+    layer = document.chosen_layer
+    assert layer.shape.shows == "shadowgraph"
+    assert document.study.alone == layer.id
+    way = document.camera.focus - document.camera.eye
+    assert way / np.linalg.norm(way) == pytest.approx(layer.shape.direction, abs=1e-6)
+    assert document.camera.span > 0, "parallel rays"
+    geometry = document.asking.results[layer.id].geometry
+    pixels, _ = document.camera.project(geometry.points[[0, -1]], opened.view.width(), opened.view.height())
+    assert np.ptp(pixels[:, 0]) > 0.7 * opened.view.width() or np.ptp(pixels[:, 1]) > 0.7 * opened.view.height()
+    assert hands.actions <= 2
