@@ -160,6 +160,8 @@ BASE: tuple[Command, ...] = (
             lambda d: d.open_demo("kittiwake coarse.vtm")),
     Command("demo-gust", "Open the gust demo", "", "Open Kittiwake in a gust: a time series.",
             lambda d: d.open_demo("kittiwake gust.cgns")),
+    Command("demo-mooring", "Open Mooring", "", "Open Mooring: laminar plane flow past a cylinder at Reynolds number 40.",
+            lambda d: d.open_demo("mooring.vtm")),
     Command("memory", "Choose how much memory is kept…", "", "Choose how much of what can be worked out again may stay in memory.",
             lambda d: d.choose_memory()),
     Command("undo", "Undo", "Ctrl+Z", "Take the last change back.", lambda d: d.document.undo(), lambda d: bool(d.document.undo_what)),

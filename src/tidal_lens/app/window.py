@@ -34,6 +34,7 @@ from tidal_lens.app.ledger import Ledger
 from tidal_lens.app.notices import Notice
 from tidal_lens.app.over_time import OverTime
 from tidal_lens.app.view import FlowView
+from tidal_lens.demo import mooring
 from tidal_lens.demo.kittiwake import ASSETS
 from tidal_lens.formats.bodies import SUFFIXES
 from tidal_lens.formats.clouds import TABLES
@@ -213,7 +214,7 @@ class Window(QMainWindow):
 
     def open_demo(self, name: str = "kittiwake.vtm") -> None:
         """Open a case that comes along."""
-        self.document.open_path(ASSETS / name)
+        self.document.open_path((mooring.ASSETS if name.startswith("mooring") else ASSETS) / name)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         mime = event.mimeData() if event is not None else None

@@ -103,7 +103,8 @@ def outline_of(region: Backflow, token: Token | None = None) -> Outline | None:
     places = np.linspace(first + hair, last - hair, STATIONS)
     # It reaches half of its own radius or height beyond what runs back; further off other slow fluid begins, as in layers at walls.
     skin = region_skin(flow, [region.inner], token)
-    reach = ROOM * reversed_volume / max(skin.area, 1e-300) + float(np.median(region.width[own]))
+    sides = 0.0 if flow.normal is None else 2.0 * reversed_volume / flow.depth  # of a layer of a plane flow
+    reach = ROOM * reversed_volume / max(skin.area - sides, 1e-300) + float(np.median(region.width[own]))
     far = cKDTree(flow.points[own]).query(flow.points, distance_upper_bound=2.0 * reach)[0]
     near = np.asarray(far < reach)
     levels, left, met = np.zeros(STATIONS), np.zeros(STATIONS), np.zeros(STATIONS, bool)

@@ -28,6 +28,7 @@ MOST = 8  # regions whose outline is looked for, the largest first
 SMALL = 1e-3  # of the largest's volume
 SLOW = 0.01  # of the flow's speed: least speed back
 CELLS = 2.0  # through it
+_STILL = 0.1  # of its rates: what lines come in by, where it is a centre
 _ALIKE = 0.7  # cosine between the stream and what a region runs back against
 EVEN, FAST = 0.02, 0.5  # of a critical point: least by greatest rate, and the greatest by the flow's own rate
 
@@ -131,12 +132,17 @@ def _finding(region: Backflow, found: Outline) -> Finding:
     axes = np.array([np.eye(3)[a] for a in np.argsort(np.abs(ahead), kind="stable")[:2]])
     points = skin.points if len(skin.points) else nodes
     spans = [float(np.ptp(points @ axis)) for axis in (axes if np.abs(ahead).max() > 0.8 else across)]
+    if region.flow.normal is not None:
+        spans = [float(np.ptp(points @ np.cross(np.asarray(region.flow.normal), ahead)))]
     ends = points @ ahead
     least, length = float(speeds.min()), float(np.ptp(ends))
-    cells = float(np.cbrt(found.reversed_volume) / np.median(region.width[own]))
+    depth = region.flow.depth
+    inner = float(np.cbrt(found.reversed_volume) if region.flow.normal is None else np.sqrt(found.reversed_volume / depth))
+    cells = inner / float(np.median(region.width[own]))
     missing = float(np.abs(found.left).mean())
     numbers = (Number("volume", found.volume, "m³"), Number("length", length, "m"),
-               Number("width", max(spans), "m"), Number("height", min(spans), "m"), Number("least velocity", least, "m/s"),
+               *((Number("width", max(spans), "m"),) if len(spans) > 1 else ()), Number("height", min(spans), "m"),
+               Number("least velocity", least, "m/s"),
                Number("volume that runs back", found.reversed_volume, "m³"), Number("begins at", float(ends.min()), "m"),
                Number("ends at", float(ends.max()), "m"))
     reasons = (Reason(between(cells, 1.0, 8.0), f"{cells:.1f} cells through it (good: 8)"),
@@ -164,7 +170,7 @@ def _closed(bubble: Bubble, zeros: list[Zero], ahead: Vec, largest: float, width
     if there:
         saddle = max(there, key=lambda z: float(z.place @ ahead))
         shut = saddle.incoming == (1 if len(saddle.rates) == 2 else 2)
-        numbers.insert(4, Number("closes at", float(saddle.place @ ahead), "m"))
+        numbers.insert(3, Number("closes at", float(saddle.place @ ahead), "m"))
         told.insert(0, f"Closed: lines come to the saddle at {_text(saddle.place)} from all round it." if shut else
                     f"Open: only lines in one plane come to the saddle at {_text(saddle.place)}; beside it fluid passes in and out.")
     else:
@@ -178,7 +184,9 @@ def _critical(zero: Zero, rate: float, width: float) -> Finding:
     even = float(size.min() / fast) if fast > 0.0 else 0.0
     numbers = tuple(Number(f"rate {n + 1}", float(r), "1/s") for n, r in enumerate(np.sort(zero.rates.real)))
     many = len(zero.rates)
-    ways = "Lines only go out" if not zero.incoming else "Lines come in from all sides" if zero.incoming == many else \
+    still = float(np.abs(zero.rates.real).max()) < _STILL * fast and zero.spirals and many == 2
+    ways = "Lines neither come in nor go out" if still else "Lines only go out" if not zero.incoming else \
+        "Lines come in from all sides" if zero.incoming == many else \
         "Lines come in along a line" if zero.incoming == 1 else "Lines come in from all round in a plane"
     return Finding(zero.kind, zero.place, 2.0 * width, min(over(even, EVEN), over(fast / rate, FAST)), 0.0, fast / rate * 1e-6, numbers,
                    reasons=(Reason(between(even, 0.01, 0.2), "how well its rates are told apart"),),

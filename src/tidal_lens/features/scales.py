@@ -41,10 +41,11 @@ def scales_of(flow: Flow, velocity: NDArray[Any], speed: float) -> Scales:
 
 
 def cell_widths(flow: Flow, token: Token | None = None) -> NDArray[np.float64]:
-    """Width of the cells at each node, shape (n,): the cube root of its share of the volume, of one with all its cells round it."""
+    """Width of the cells at each node, shape (n,): the cube root of its share of the volume, in a plane flow the root of the area's."""
     ready: NDArray[np.float64] | None = flow.__dict__.get("_widths")
     if ready is None:
-        ready = np.cbrt(node_volumes(flow, token))
+        share = node_volumes(flow, token)
+        ready = np.cbrt(share) if flow.normal is None else np.sqrt(2.0 * share / flow.depth)
         flow.__dict__["_widths"] = ready
     return ready
 

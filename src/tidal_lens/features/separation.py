@@ -287,7 +287,9 @@ def _in_plane(flow: Flow, sheet: WallSheet) -> list[Finding]:
                            line=np.array([place - 0.5 * flow.depth * normal, place + 0.5 * flow.depth * normal]),
                            reasons=(Reason(between(steep, 1e-5, 1e-2), "how steeply the shear goes through zero"),),
                            told=(f"At {_text(place)} the wall shear changes its sign.",)))
-    return out
+    places = [f.place for f in out]
+    # At a seam both blocks have it.
+    return [f for n, f in enumerate(out) if not any(np.linalg.norm(f.place - p) < 0.1 * f.reach for p in places[:n])]
 
 
 def _axes(normal: Vec) -> Vec:

@@ -41,10 +41,12 @@ def find_vortices(flow: Flow, values: Values, speed: float, token: Token | None 
     tank = Tank.of(flow, values, speed, token)
     with np.errstate(over="ignore", invalid="ignore"):
         velocity = (values("velocity") / tank.scales.speed).astype(np.float32)
-    cores = [c for c in core_lines(tank, token) if c.length > SHORT * float(np.median(c.widths))]
+    plane = flow.normal is not None
+    cores = [c for c in core_lines(tank, token) if plane or c.length > SHORT * float(np.median(c.widths))]
     stations = measured(tank, cores, velocity, token)
     # What nothing turns round may lie in line with a vortex and be none.
-    whole = joined(cores, np.array([_typical(s.radius) if _typical(s.round[s.peaked]) > ROUND else 0.0 for s in stations]))
+    turned = np.array([_typical(s.radius) if _typical(s.round[s.peaked]) > ROUND else 0.0 for s in stations])
+    whole = cores if plane else joined(cores, turned)
     if len(whole) != len(cores):
         known = {id(c): s for c, s in zip(cores, stations, strict=True)}
         new = [c for c in whole if id(c) not in known]
@@ -64,7 +66,8 @@ def _finding(tank: Tank, core: Core, found: Stations, values: Values, pressure: 
     radius, fast = _typical(found.radius), _typical(found.swirl_speed)
     roundness = float(np.median(found.round[on]))
     cells, length = _typical(found.radius / found.width), core.length
-    score = min(over(roundness, ROUND), over(length, LONG * radius), over(fast, FAST))
+    long = 1.0 if tank.flow.normal is not None else over(length, LONG * radius)
+    score = min(over(roundness, ROUND), long, over(fast, FAST))
     circulation = found.circulation * scales.speed
     at = int(np.nanargmax(np.abs(np.where(on, circulation, np.nan))))
     points = core.points if downstream else core.points[::-1]

@@ -113,6 +113,10 @@ def seeds_of(tank: Tank, token: Token | None = None) -> Vec:
     if not len(strong):
         return np.empty((0, 3))
     points, width = tank.flow.points[strong], field[strong, 4].astype(np.float64)
+    if tank.flow.normal is not None:  # half way through the layer
+        normal = np.asarray(tank.flow.normal)
+        high = points @ normal
+        points = points - (high - high.mean())[:, None] * normal
     chosen = least_of_each(bins(points, width, 2.0), field[strong, 0])
     seeds, good = np.ascontiguousarray(points[chosen]), np.zeros(len(chosen), np.bool_)
     own = read_only(field)
@@ -159,6 +163,8 @@ def core_lines(tank: Tank, token: Token | None = None) -> list[Core]:
     """
     seeds = seeds_of(tank, token)
     widths = tank.widths_at(seeds)
+    if tank.flow.normal is not None:
+        return _through_plane(tank.flow, seeds, widths)
     lines: list[Core] = []
     while len(seeds):
         new = [c for c in _followed(tank, seeds[:SEEDS_AT_ONCE], token) if len(c.points) > 2]
@@ -168,6 +174,17 @@ def core_lines(tank: Tank, token: Token | None = None) -> list[Core]:
             seeds, widths = seeds[near > COVERED * widths], widths[near > COVERED * widths]
         lines += new
     return joined(_without_doubles(lines))
+
+
+def _through_plane(flow: Flow, seeds: Vec, widths: Vec) -> list[Core]:
+    """In a plane flow cores are places: each a line through the layer, the strongest of those within a cell or two of one another."""
+    half = 0.5 * flow.depth * np.asarray(flow.normal)
+    out: list[Core] = []
+    for place, width in zip(seeds, widths, strict=True):
+        if all(np.linalg.norm(c.points.mean(axis=0) - place) > SAME * width for c in out):
+            ends = np.stack([place - half, place, place + half])
+            out.append(Core(ends, np.full(3, width), np.zeros(3, bool), (kernels.LEFT, kernels.LEFT)))
+    return out
 
 
 def _without_doubles(lines: list[Core]) -> list[Core]:

@@ -203,7 +203,10 @@ def _reference(solids: list[Solid], boundaries: tuple[Boundary, ...], fields: di
     gamma = _number(facts.get("Gamma") or facts.get("SpecificHeatRatio"), 1.4)
     velocity = facts.get("ReferenceVelocity")
     if isinstance(velocity, tuple) and len(velocity) == 3:
-        return ReferenceState(_number(facts.get("ReferencePressure"), None), _number(facts.get("ReferenceDensity"), None),
+        stated = facts.get("ReferencePressure")
+        # Zero and less are pressures too.
+        pressure = float(stated[0]) if isinstance(stated, tuple) and stated and np.isfinite(stated[0]) else None
+        return ReferenceState(pressure, _number(facts.get("ReferenceDensity"), None),
                               (velocity[0], velocity[1], velocity[2]), gamma or 1.4, "stated in the file")
     return guessed_reference(boundaries, fields, roles, gamma or 1.4, outside, labels)
 
