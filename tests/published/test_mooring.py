@@ -27,7 +27,7 @@ def mooring():
 
 
 def test_the_solver_is_within_the_spread_of_the_literature():
-    found = solve(40)
+    found = solve(60)
     assert within(found.bubble, BUBBLE)
     assert within(found.separation, SEPARATION)
     assert within(found.drag, DRAG)
