@@ -213,13 +213,32 @@ def test_a_flow_without_what_is_needed_greys_the_tile_and_says_why(empty, tmp_pa
     assert not empty.document.asking.failures
 
 
-def test_every_step_of_a_series_has_its_own_findings(empty):
+def test_a_finding_keeps_its_name_from_step_to_step_and_its_numbers_become_curves(empty):
     empty.document.open_path(ASSETS / "kittiwake gust.cgns")
     settle(empty)
-    first = found(empty, "recirculation")
-    volume = first.shown[0].finding.number("volume")
-    empty.document.go_to_step(8, relative=True)
+    first = found(empty, "vortices")
+    mine = choose(empty, "V2")
+    empty.document.go_to_step(3, relative=True)
     settle(empty)
-    other = card(empty, "recirculation")
-    assert other.shown[0].finding.number("volume") != volume
-    assert other.shown[0].name == "R1"
+    other = card(empty, "vortices")
+    now = next(x for x in other.listed if x.name == "V2")
+    assert now.finding is not mine.finding
+    assert np.sign(now.finding.place[1]) == np.sign(mine.finding.place[1]), "on the same side"
+    assert empty.view.findings.chosen[1].name == "V2", "what is chosen stays chosen"
+    assert len({x.name for x in other.listed}) == len(other.listed)
+    opened = empty.ledger.found.detail
+    empty.document.go_to_step(-3, relative=True)
+    settle(empty)
+    assert names(card(empty, "vortices")) == names(first)
+    found(empty, "recirculation")
+    one = choose(empty, "R1")
+    click(opened.buttons["time"])
+    wait(lambda: empty.view.findings.through_time is not None, "all steps", 120)
+    settle(empty)
+    name, table = empty.view.findings.through_time
+    assert name == "R1"
+    assert len(table.rows) == len(empty.document.flow.times)
+    at, values = opened.chart.shown
+    assert at == pytest.approx(empty.document.flow.times)
+    assert values[0] == pytest.approx(one.finding.number("volume"))
+    assert np.ptp(values) > 0.02 * values.mean(), "it breathes in the gust"

@@ -143,6 +143,8 @@ BASE: tuple[Command, ...] = (
         ("seed", "Seed around the finding", "Trace lines round the chosen finding.", lambda d: d.view.findings.seed_around()),
         ("curve", "Curve along the finding", "Draw a number along the chosen finding; again: put it away.",
          lambda d: d.ledger.found.detail.toggle_curve()),
+        ("time", "Follow the finding in time", "Look for the chosen finding at all steps of the series.",
+         lambda d: d.ledger.found.detail.over_time()),
         ("keep", "Keep the finding", "Show the chosen finding whatever the strictness; again: let it decide.",
          lambda d: d.view.findings.say(verdict="" if d.view.findings.verdict == "keep" else "keep")),
         ("dismiss", "Dismiss the finding", "Show the chosen finding no longer; again: bring it back.",

@@ -27,7 +27,7 @@ class FindingDetail(QWidget):
     def __init__(self, document: Document, findings: Findings, act: Act) -> None:
         super().__init__()
         self._document, self._findings = document, findings
-        self.curve_on = False
+        self.curve_on = self.time_on = False
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the finding")
         self.name.setToolTip("What the finding is called, remembered by its place")
@@ -42,6 +42,7 @@ class FindingDetail(QWidget):
                 ("seed", "Seed around", "Trace lines round it: ribbons round a vortex"),
                 ("curve", "Curve", "Draw a number along it"),
                 ("keep", "Keep", "Show it whatever the strictness; again: let the sliders decide"),
+                ("time", "Over time", "Look for it at all steps of the series: its numbers become curves"),
                 ("dismiss", "Dismiss", "Show it no longer (Del); again: bring it back"))):
             button = QPushButton(text)
             button.setToolTip(tip)
@@ -71,12 +72,19 @@ class FindingDetail(QWidget):
 
     def toggle_curve(self) -> None:
         """Draw a number along the finding, or put it away."""
-        self.curve_on = not self.curve_on
+        self.curve_on, self.time_on = not self.curve_on or self.time_on, False
         self.refresh()
 
+    def over_time(self) -> None:
+        """Follow the finding through the steps."""
+        self.time_on = True
+        self._findings.follow_in_time()
+
     def table(self) -> Table | None:
-        """All numbers along the chosen finding: where, how far along it, and each."""
-        found = self._findings.chosen
+        """All numbers along the chosen finding: where, how far along it, and each; or over time where that is shown."""
+        found, through = self._findings.chosen, self._findings.through_time
+        if found is not None and self.time_on and through is not None and through[0] == found[1].name:
+            return through[1]
         if found is None or not found[1].finding.curves:
             return None
         finding = found[1].finding
@@ -98,17 +106,25 @@ class FindingDetail(QWidget):
         self.sort.setText(finding.sort)
         self.buttons["keep"].setText("Kept" if own.verdict == "keep" else "Keep")
         self.buttons["dismiss"].setText("Bring back" if own.verdict == "dismiss" else "Dismiss")
-        curves = list(finding.curves)
-        self.buttons["curve"].setEnabled(bool(curves))
-        self.buttons["curve"].setToolTip("Draw a number along it" if curves else "It has no line along which a number could be drawn")
-        on = self.curve_on and bool(curves)
+        flow, through = self._document.flow, self._findings.through_time
+        self.buttons["time"].setEnabled(flow is not None and len(flow.times) > 1)
+        timed = self.time_on and through is not None and through[0] == own.name
+        curves = list(finding.curves) if not timed or through is None else list(through[1].heads[1:])
+        self.buttons["curve"].setEnabled(bool(finding.curves))
+        self.buttons["curve"].setToolTip("Draw a number along it" if finding.curves else "It has no line to draw a number along")
+        on = (self.curve_on or timed) and bool(curves)
         for widget in (self.which, self.save, self.chart):
             widget.setVisible(on)
         if on:
-            chosen = self.which.currentText() if self.which.currentText() in curves else \
-                "circulation" if "circulation" in curves else curves[0]
+            first = next((n.name for n in finding.numbers if n.name in curves), curves[0])
+            chosen = self.which.currentText() if self.which.currentText() in curves else first
             self.which.offer(curves, curves.index(chosen))
-            self.chart.show_curve("length along it", chosen, lengths(finding), finding.curves[chosen])
+            if timed and through is not None:
+                heads, rows = through[1].heads, through[1].rows
+                values = np.array([[c if isinstance(c, float) else np.nan for c in r] for r in rows])
+                self.chart.show_curve("time", chosen, values[:, heads.index("time")], values[:, heads.index(chosen)])
+            else:
+                self.chart.show_curve("length along it", chosen, lengths(finding), finding.curves[chosen])
         soft = theme.colour("soft").name()
         self.numbers.setText("".join(f'<div><span style="color:{soft}">{n.name}</span>&nbsp; {number_told(n, store)}</div>'
                                      for n in finding.numbers))

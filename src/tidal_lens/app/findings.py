@@ -9,14 +9,21 @@ from PyQt6.QtCore import QObject
 
 from tidal_lens.app.document import Document
 from tidal_lens.app.eye import Eye
+from tidal_lens.app.jobs import Slot
 from tidal_lens.app.line_picks import LinePicks
+from tidal_lens.features.finding import Finding, sounding_numbers
+from tidal_lens.features.following import names_kept
 from tidal_lens.features.found import FoundSurface
 from tidal_lens.study.evaluate import Evaluated, sifting_of
 from tidal_lens.study.kinds import KINDS
+from tidal_lens.study.kinds.finds import FindShape
 from tidal_lens.study.kinds.from_findings import cut_across, line_number, seed_around
 from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.model import Layer
+from tidal_lens.study.over_steps import followed, over_time
 from tidal_lens.study.said import Listed, Verdict, listing, saying
+from tidal_lens.study.tables import Table
+from tidal_lens.work import Token
 
 FINDERS = tuple(kind for kind in KINDS if kind.station == "find")
 
@@ -52,6 +59,8 @@ class Findings(QObject):
         super().__init__(document)
         self._document, self.picks, self._eye = document, picks, eye
         self._cards: dict[str, tuple[tuple[object, ...], CardOfFindings]] = {}
+        self._named: dict[str, tuple[tuple[Finding, ...], tuple[str, ...]]] = {}
+        self.through_time: tuple[str, Table] | None = None  # of the finding of a name
         picks.forget = self.dismiss_chosen
 
     def cards(self) -> list[CardOfFindings]:
@@ -64,9 +73,23 @@ class Findings(QObject):
             sifting = sifting_of(layer, self._document.study)
             basis = (id(result), layer, sifting)
             if self._cards.get(layer.id, ((), None))[0] != basis:
-                self._cards[layer.id] = basis, CardOfFindings(layer, result, listing(result.unmasked.findings, sifting))
+                names = self.names_of(layer.id, result)
+                self._cards[layer.id] = basis, CardOfFindings(layer, result, listing(result.unmasked.findings, sifting, names))
             out.append(self._cards[layer.id][1])
         return out
+
+    def names_of(self, layer_id: str, result: Evaluated) -> tuple[str, ...]:
+        """Names of a card's candidates: what was there at the step that was shown before keeps its name."""
+        findings = result.unmasked.findings
+        old = self._named.get(layer_id)
+        if old is None or old[0] is not findings:
+            names = sounding_numbers(findings) if old is None else names_kept(*old, findings)
+            self._named[layer_id] = findings, names
+            of = self.picks.of
+            if old is not None and of is not None and of[0] == layer_id:  # what is chosen stays chosen
+                name = old[1][of[1]] if of[1] < len(old[1]) else ""
+                self.picks.of = (layer_id, names.index(name)) if name in names else None
+        return self._named[layer_id][1]
 
     @property
     def chosen(self) -> tuple[CardOfFindings, Listed] | None:
@@ -157,6 +180,25 @@ class Findings(QObject):
         what = f"Rename {own.name}" if verdict is None else {"keep": f"Keep {own.name}", "dismiss": f"Dismiss {own.name}"}.get(
             verdict, f"Say nothing of {own.name}")
         self._document.edit(study.with_(said=said), what)
+
+    def follow_in_time(self) -> None:
+        """Look for the chosen finding at all steps of the series; its numbers become curves."""
+        found, evaluator, flow = self.chosen, self._document.evaluator, self._document.flow
+        if found is None or evaluator is None or flow is None or len(flow.times) < 2:
+            return
+        card, own = found
+        shape = card.layer.shape
+        assert isinstance(shape, FindShape)
+        name, finding, steps, start = own.name, own.finding, len(flow.times), flow.step
+
+        def work(token: Token) -> Table:
+            return over_time(followed(shape, finding, evaluator.sight(token), steps, start), flow.times, name)
+
+        def done(table: Table) -> None:
+            self.through_time = name, table
+            self.picks.changed.emit()
+
+        self._document.jobs.submit(Slot("over time", card.layer.id), f"Following {name}", work, done, self._document.tell)
 
     def dismiss_chosen(self) -> bool:
         """Dismiss the chosen finding; whether one was chosen."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -44,6 +45,7 @@ class Imports(QObject):
     def __init__(self, document: Document) -> None:
         super().__init__(document)
         self.document = document
+        self.names_of: Callable[[str, Evaluated], Sequence[str]] = lambda _layer, _result: ()  # of findings
 
     def _tell(self, error: TidalLensError) -> None:
         self.document.noticed.emit(Notice("bad", str(error)))
@@ -144,7 +146,8 @@ class Imports(QObject):
     def save_table(self, layer_id: str, path: Path) -> None:
         """Save what a card tells in rows and columns."""
         result = self.document.asking.results.get(layer_id)
-        tables = tables_of(result, self.document.study) if result is not None else ()
+        names = self.names_of(layer_id, result) if result is not None and result.layer.shape.finds else ()
+        tables = tables_of(result, self.document.study, names) if result is not None else ()
         if not tables:
             self._tell(TidalLensError("The card has nothing to tell yet.", "", "Wait for it, or press F5."))
             return

@@ -73,6 +73,7 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self.view = FlowView(self.document)
         self.imports = Imports(self.document)
+        self.imports.names_of = self.view.findings.names_of
         self.document.offered.connect(self._take_offer)
         self.histories = Histories(self.document)
         self.ledger = Ledger(self.document, self.histories, self.view.findings, self.act)

@@ -103,7 +103,7 @@ def solve(around: int = 120, far: float = 150.0, tell: Callable[[str], None] = l
     h = np.pi / around
     m = int(np.ceil(np.log(far) / h)) + 1
     radius: Array = np.asarray(np.exp(h * np.arange(m)), np.float64)
-    angle: Array = h * np.arange(n)
+    angle: Array = np.asarray(h * np.arange(n), np.float64)
     r2 = np.repeat(radius**2, n)
     dx, dt, laplace = _matrices(m, n, h)
     number = np.arange(m * n).reshape(m, n)

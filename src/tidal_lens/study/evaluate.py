@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -272,6 +272,13 @@ class Evaluator:
         rest = whole if wish.masked or wish.sifted else None
         return Evaluated(layer, made, colours, wish.shape.of is not layer.shape, tuple(dressed), rest, trouble, sizes)
 
+    def sight(self, token: Token) -> See:
+        """What a shape sees of this flow that is made from no other layer."""
+        def none(_layer_id: str) -> Made:
+            raise LostLayerError
+
+        return _Sight(self.flow, self.store, token, none)
+
     def _values(self, basis: Basis | None, geometry: Geometry, token: Token) -> NDArray[np.float64] | None:
         """Values of the quantity of a basis at the points of a geometry; None where the card should bring them along and does not."""
         if basis is None:
@@ -334,12 +341,12 @@ def sifting_of(layer: Layer, study: Study) -> Sifting:
     return Sifting(sieve=(look.sieve if look.on in ("surface", "lines") else None) or Sieve(), said=study.said)
 
 
-def tables_of(result: Evaluated, study: Study) -> tuple[Table, ...]:
-    """What a layer tells in rows and columns; of findings those that are shown."""
+def tables_of(result: Evaluated, study: Study, names: Sequence[str] = ()) -> tuple[Table, ...]:
+    """What a layer tells in rows and columns; of findings those that are shown, by their names if given."""
     if not result.layer.shape.finds:
         return result.unmasked.tables
     layer = study.layer(result.layer.id) or result.layer
-    return (findings_table(listing(result.unmasked.findings, sifting_of(layer, study)), layer.name),)
+    return (findings_table(listing(result.unmasked.findings, sifting_of(layer, study), names), layer.name),)
 
 
 def size_of(layer: Layer) -> str:

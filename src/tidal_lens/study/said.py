@@ -100,12 +100,12 @@ def _to(finding: Finding, place: Vector) -> NDArray[np.float64]:
     return np.asarray(there[int((there**2).sum(axis=1).argmin())])
 
 
-def listing(findings: Sequence[Finding], sifting: Sifting) -> tuple[Listed, ...]:
-    """All candidates as they are listed, those that are shown and others, in the order of their numbers."""
+def listing(findings: Sequence[Finding], sifting: Sifting, names: Sequence[str] = ()) -> tuple[Listed, ...]:
+    """All candidates as they are listed, those that are shown and others, in the order of their numbers; ``names`` are theirs if given."""
     said = _nearest(findings, sifting.said)
     sieve = sifting.sieve
     out = []
-    for n, (finding, name) in enumerate(zip(findings, sounding_numbers(findings), strict=True)):
+    for n, (finding, name) in enumerate(zip(findings, names or sounding_numbers(findings), strict=True)):
         own = said.get(n)
         verdict: Verdict = own.verdict if own is not None else ""
         passes = finding.score >= sieve.strictness and (finding.size >= sieve.least or finding.size == 0.0)
