@@ -25,6 +25,7 @@ from vtkmodules.vtkFiltersFlowPaths import vtkStreamTracer
 from vtkmodules.vtkFiltersGeneral import vtkGradientFilter
 
 from cuts import cutting
+from finding import finding, finding_large
 from grids import hexahedra, jittered, mixed, tetrahedra, vtk_data, warped
 from tidal_lens.cutting.contour import isosurface
 from tidal_lens.cutting.walls import boundary_surface
@@ -376,7 +377,7 @@ def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--points", type=int, default=128, help="points along each edge of the grid")
     options.add_argument("--rounds", type=int, default=7)
-    options.add_argument("--only", choices=("gradients", "lines", "cuts"), help="a part of the table")
+    options.add_argument("--only", choices=("gradients", "lines", "cuts", "finding"), help="a part of the table")
     chosen = options.parse_args()
     os.environ.setdefault("VTK_SMP_MAX_THREADS", str(THREADS))
     vtkSMPTools.SetBackend("STDThread")
@@ -395,6 +396,9 @@ def main() -> None:
         on_the_wall(chosen.rounds)
         rows += tracing(chosen.points, chosen.rounds, confined, "long")
         rows += tracing(chosen.points, chosen.rounds, exact, "short")
+    if chosen.only in (None, "finding"):
+        finding(chosen.rounds)
+        finding_large(5.0 if chosen.points >= 128 else 0.5)
     print(f"\n{'what':<38}{'state':<7}{'ours':>9}{'VTK':>10}{'ratio':>8}{'wanted':>8}{'error':>11}{'VTK error':>11}")
     for r in rows:
         print(f"{r.what:<38}{r.state:<7}{r.ours:>8.4f}s{r.theirs:>9.4f}s{r.ratio:>7.1f}x{r.wanted:>8}"

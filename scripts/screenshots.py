@@ -171,6 +171,42 @@ def shoot_wall_lines(window: Window) -> None:
     settle(window)
 
 
+def shoot_finds(window: Window) -> None:
+    """All four, a vortex cut across with ribbons round it, and schlieren from the side."""
+    document, before, camera = window.document, window.document.study, window.document.camera
+    for layer in before.layers[1:]:
+        document.edit_layer(layer.with_(shown=False), "Hide")
+    window.act("find-all")
+    settle(window)
+    shocks = next(x for x in document.study.layers if x.kind == "shocks")
+    document.edit_layer(shocks.with_(look=shocks.look.with_(opacity=0.12)), "Opacity")
+    document.choose(document.study.layers[-4].id)
+    shoot(window, "find")
+    first = window.view.findings.cards()[0]
+    for layer in document.study.layers:
+        if layer.kind in ("separation", "shocks", "recirculation"):
+            document.edit_layer(layer.with_(shown=False), "Hide")
+    window.view.findings.choose(first.layer.id, first.shown[2].number)
+    for act in ("cut", "seed", "curve", "go"):
+        window.act(f"finding-{act}")
+        settle(window)
+    shoot(window, "find-vortex")
+    document.edit(before, "Back")
+    window.act("add-optics")
+    while document.chosen_layer is None or document.chosen_layer.kind != "optics":
+        settle(window)
+    layer = document.chosen_layer
+    shape = layer.shape.with_(shows="schlieren")
+    document.edit_layer(layer.with_(name="Schlieren", shape=shape, look=layer.look.with_(colour_by=OWN + shape.title)), "Schlieren")
+    settle(window)
+    window.view.eye.fill()
+    shoot(window, "optics")
+    document.edit(before, "Back")
+    if camera is not None:
+        document.move_camera(camera)
+    settle(window)
+
+
 def write_formula(window: Window) -> None:
     """A formula, taken up, tried and put on the slice."""
     derive = window.bench.pages["derive"]
@@ -249,6 +285,7 @@ def main() -> None:
     window.show_station("trace")
     shoot(window, "trace")
     shoot_wall_lines(window)
+    shoot_finds(window)
     window.show_station("derive")
     window.show_quantity("swirling-strength")
     shoot(window, "derive")

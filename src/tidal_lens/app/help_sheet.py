@@ -15,7 +15,8 @@ _MOUSE = (("Turn the view", "left drag, arrows", "Double-click sets the point th
           ("Magnify", "M and left drag", "Frames a rectangle."),
           ("Choose several cards", "Ctrl+click", "What is set is set on all of them."))
 _PAGES = Path(__file__).parents[3] / "docs" / "guide"
-GUIDES = (_PAGES / "look.md", _PAGES / "trace.md")  # not there where the program was installed without its documents
+# Not there where the program was installed without its documents.
+GUIDES = tuple(_PAGES / f"{name}.md" for name in ("look", "trace", "find", "optics"))
 
 
 def help_sheet(window: QWidget, commands: Sequence[tuple[str, str, str]]) -> QWidget:
