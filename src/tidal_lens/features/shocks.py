@@ -37,6 +37,7 @@ SHARE = 0.3  # of a piece that is strong
 LARGE = 100.0  # squares of a cell's width
 SMOOTH = 6
 SONIC = 0.5  # χ: above, what changes the Mach number is pressure
+_MOST = 0.99  # of a shock is weaker than what is told as its greatest strength
 FEW = 12  # vertices: smaller pieces are nothing
 _PASSES = 6  # averagings of the pressure gradient: where it is taken through a step within one cell, normals are rough
 
@@ -212,7 +213,8 @@ def _shock(sheet: Surface, jump: _Jump, f: Vec, strong: NDArray[np.bool_], gamma
     score = min(over(share, SHARE), over(large, LARGE), over(median - 1.0, STRONG - 1.0), under(wide, WIDE))
     numbers = (Number("normal Mach number", median), Number("pressure ratio", _median(jump.ratio)), Number("angle", _median(angle), "°"),
                Number("pressure ratio by the Mach number before it", _by_mach(_median(jump.before), gamma)),
-               Number("greatest normal Mach number", float(m[top])), Number("Mach number before it", _median(f[:, kernels.M1])),
+               Number("greatest normal Mach number", float(np.nanquantile(m, _MOST))),
+               Number("Mach number before it", _median(f[:, kernels.M1])),
                Number("normal Mach number behind it", _median(jump.behind)), Number("area", area, "m²"), Number("thickness", wide, "cells"))
     reasons = (Reason(between(WIDER - wide, 0.0, 8.0), f"{wide:.1f} cells thick (good: 4)"),
                Reason(between(0.3 - off, 0.0, 0.25), f"Mach numbers by the jump and before it differ by {off:.2g}"),
