@@ -93,7 +93,7 @@ class Finding:
 def over(value: float, threshold: float) -> float:
     """How clearly a value passes a least one, from 0 to 1: 0.5 at it."""
     value = max(value, 0.0) if np.isfinite(value) else 0.0
-    return value / (value + threshold)
+    return value / (value + threshold) if value > 0.0 else 0.0
 
 
 def under(value: float, threshold: float) -> float:

@@ -78,7 +78,7 @@ def zeros_of(flow: Flow, velocity: NDArray[Any], at: NDArray[np.bool_] | None = 
         Progress and cancel.
     """
     found = []
-    greatest = float(np.sqrt(np.nanmax((velocity.astype(np.float64) ** 2).sum(axis=1)))) if len(velocity) else 0.0
+    greatest = float(np.abs(np.nan_to_num(velocity, posinf=0.0, neginf=0.0)).max(initial=0.0))
     still = (np.abs(velocity) <= 1e-7 * greatest).all(axis=1)
     plane = flow.normal is not None
     for block in flow.blocks:

@@ -61,8 +61,8 @@ def _on_walls(see: See, name: str) -> NDArray[Any]:
         return values
     nodes = np.concatenate([np.empty(0, np.int64), *(b.nodes[b.faces].ravel() for b in see.flow.boundaries
                                                      if b.kind == "wall" and b.nodes is not None and len(b.faces))])
-    size = np.abs(values[nodes]).max(initial=0.0)
-    if size > _STILL * float(np.nanmax(np.abs(values))):
+    size = np.abs(np.nan_to_num(values[nodes])).max(initial=0.0)
+    if size > _STILL * float(np.abs(np.nan_to_num(values)).max(initial=0.0)):
         return values
     return shear(see.flow, flow_gradient(see.flow, values, see.token), np.ones(see.flow.n_points))
 
