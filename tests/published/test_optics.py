@@ -162,3 +162,15 @@ def test_the_number_of_threads_changes_nothing(monkeypatch):
     several = along_sight(flow, values, sight, open_to(sight)).tobytes()
     monkeypatch.setattr(work, "WORKERS", 1)
     assert along_sight(flow, values, sight, open_to(sight)).tobytes() == several
+
+
+@pytest.mark.parametrize("kind", ["structured", "tetrahedra"])
+def test_the_quick_look_is_about_the_true_one(kind):
+    flow, sight = flow_and_sight(kind, WAYS[1], 41, columns=60)
+    density = flow.fields["Density"].values
+    true = deflections(flow, density, sight, open_to(sight), UNIT)
+    quick = deflections(flow, density, sight, open_to(sight), UNIT, quick=True)
+    assert quick.sum() == pytest.approx(true.sum(), abs=1e-3 * np.abs(true).sum())
+    assert np.abs(quick - true).max() < 0.1 * np.abs(true).max()
+    half = np.where(np.arange(sight.columns)[None] < sight.columns / 2, -1e9, np.inf) + np.zeros((sight.rows, 1))
+    assert not deflections(flow, density, sight, half, UNIT, quick=True)[:, :sight.columns // 2 - 8].any(), "walls hide what is behind them"

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.flow.case import Flow
 from tidal_lens.optics.projection import Sight, along_sight
+from tidal_lens.optics.quick import Held, quick_sum
 from tidal_lens.quantities.gradients import flow_gradient
 from tidal_lens.work import Token
 
@@ -49,15 +50,39 @@ class Bench:
     wavelength: float = 633e-9
 
 
-def deflections(flow: Flow, density: NDArray[Any], sight: Sight, walls: Vec, bench: Bench, token: Token | None = None) -> Vec:
+def deflections(flow: Flow, density: NDArray[Any], sight: Sight, walls: Vec, bench: Bench, token: Token | None = None, *,
+                quick: bool = False) -> Vec:
     """Angle by which each ray is bent to the right and upwards [rad], shape (rows, columns, 2)."""
-    slope = flow_gradient(flow, density, token)[:, 0]
+    slope = _slope(flow, density, token)
+    if quick:
+        return bench.gladstone * quick_sum(flow, Held.of(flow, slope), np.stack([sight.right, sight.up], axis=1), sight, walls)
     across = np.column_stack([slope @ sight.right, slope @ sight.up])
     return bench.gladstone * along_sight(flow, across, sight, walls, token)
 
 
-def shadow(flow: Flow, laplacian: NDArray[Any], sight: Sight, walls: Vec, bench: Bench, token: Token | None = None) -> Vec:
+def _slope(flow: Flow, density: NDArray[Any], token: Token | None) -> NDArray[Any]:
+    """Gradient (n, 3) of a density, kept with the flow until that of another is asked for."""
+    ready: tuple[NDArray[Any], NDArray[Any]] | None = flow.__dict__.get("_slope")
+    if ready is None or ready[0] is not density:
+        ready = density, flow_gradient(flow, density, token)[:, 0]
+        flow.__dict__["_slope"] = ready
+    return ready[1]
+
+
+def _column(flow: Flow, values: NDArray[Any]) -> NDArray[Any]:
+    """Values (n,) as a column, the same object while they are the same."""
+    ready: tuple[NDArray[Any], NDArray[Any]] | None = flow.__dict__.get("_column")
+    if ready is None or ready[0] is not values:
+        ready = values, np.asarray(values)[:, None]
+        flow.__dict__["_column"] = ready
+    return ready[1]
+
+
+def shadow(flow: Flow, laplacian: NDArray[Any], sight: Sight, walls: Vec, bench: Bench, token: Token | None = None, *,
+           quick: bool = False) -> Vec:
     """−∫ ∇²n along each ray, by which a screen gets brighter with its distance [1/length]; shape (rows, columns)."""
+    if quick:
+        return -bench.gladstone * quick_sum(flow, Held.of(flow, _column(flow, laplacian)), np.eye(1), sight, walls)[:, :, 0]
     return -bench.gladstone * along_sight(flow, np.asarray(laplacian)[:, None], sight, walls, token)[:, :, 0]
 
 

@@ -112,7 +112,7 @@ def along_sight(flow: Flow, values: NDArray[Any], sight: Sight, walls: Vec, toke
     own = np.ascontiguousarray(np.nan_to_num(values.astype(np.float64)))
     floor = np.full(own.shape[1], -1.0) if greatest else NOTHING * np.abs(own).max(axis=0, initial=0.0)
     mode = kernels.GREATEST if greatest else kernels.SUM
-    chunks = list(_chunks(flow))
+    chunks = cell_ranges(flow)
     fixed, depth = read_only(own), read_only(walls)
 
     def part(number: int) -> Vec:
@@ -121,7 +121,7 @@ def along_sight(flow: Flow, values: NDArray[Any], sight: Sight, walls: Vec, toke
             if at % PARTS == number:
                 if token is not None:
                     token.check()
-                corners = _corners(flow, block, first, last)
+                corners = cell_corners(flow, block, first, last)
                 kernels.deposit(points, fixed, read_only(corners), depth, floor, mode, image, 0, len(corners))
         return image
 
@@ -129,7 +129,7 @@ def along_sight(flow: Flow, values: NDArray[Any], sight: Sight, walls: Vec, toke
     return np.asarray(np.maximum.reduce(images) if greatest else np.add.reduce(images))
 
 
-def _chunks(flow: Flow) -> list[tuple[int, int, int]]:
+def cell_ranges(flow: Flow) -> list[tuple[int, int, int]]:
     """Ranges of each block's cells, of layers where it is structured."""
     out = []
     for number, block in enumerate(flow.blocks):
@@ -142,7 +142,8 @@ def _chunks(flow: Flow) -> list[tuple[int, int, int]]:
     return out
 
 
-def _corners(flow: Flow, number: int, first: int, last: int) -> NDArray[np.int64]:
+def cell_corners(flow: Flow, number: int, first: int, last: int) -> NDArray[np.int64]:
+    """Corners (m, 8) of such a range of a block's cells, as the flow's nodes."""
     block = flow.blocks[number]
     grid = block.grid
     own = lattice_corners(grid.dims, first, last) if isinstance(grid, StructuredGrid) else grid.corners[first:last]

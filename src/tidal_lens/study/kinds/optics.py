@@ -113,11 +113,11 @@ class OpticsShape(Shape):
             return seen_through(flow, see.values(self.quantity), self.shows, sight, walls, token)  # type: ignore[arg-type]
         density: NDArray[np.float64] = see.values("density")
         if self.shows == "shadowgraph":
-            return light.shadow(flow, see.values("density-laplacian"), sight, walls, bench, token)
+            return light.shadow(flow, see.values("density-laplacian"), sight, walls, bench, token, quick=self.quick)
         if self.shows == "interferogram":
             around = see.reference.density or float(np.nanmedian(density))
             return light.fringes(light.path(flow, density, around, sight, walls, bench, token), bench)
-        bent = light.deflections(flow, density, sight, walls, bench, token)
+        bent = light.deflections(flow, density, sight, walls, bench, token, quick=self.quick)
         if self.shows == "screen":
             return light.true_shadow(bent, sight, walls, bench)
         if self.shows == "bending":
