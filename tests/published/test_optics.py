@@ -9,7 +9,7 @@ import pytest
 from making import cube_flow
 from shells import shell
 from tidal_lens.optics.light import Bench, deflections, fringes, knife_edge, path, shadow, true_shadow
-from tidal_lens.optics.projection import Sight, along_sight, seen_through, walls_before
+from tidal_lens.optics.projection import Aim, along_sight, seen_through, walls_before
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import mesh_of
 
@@ -23,31 +23,31 @@ def ball(p):
     return 1 + 0.5 * np.exp(-(p**2).sum(axis=1) / WIDTH**2)
 
 
-def flow_and_sight(kind, way, n=61, density=ball, columns=160):
+def given(kind, way, n=61, density=ball, columns=160):
     flow = cube_flow(n, kind, 0.04, None, -1.0, 1.0, Density=density)
-    return flow, Sight.of(flow, np.array(way), columns)
+    return flow, Aim.of(flow, np.array(way), columns)
 
 
-def through_ball(sight):
-    places = sight.places()
-    off = places - (places @ sight.way)[:, None] * sight.way
+def through_ball(aim):
+    places = aim.places()
+    off = places - (places @ aim.way)[:, None] * aim.way
     exact = 0.5 * WIDTH * np.sqrt(np.pi) * np.exp(-(off**2).sum(axis=1) / WIDTH**2)
-    shape = sight.rows, sight.columns
-    return exact.reshape(shape), (off @ sight.right).reshape(shape), (off @ sight.up).reshape(shape)
+    shape = aim.rows, aim.columns
+    return exact.reshape(shape), (off @ aim.right).reshape(shape), (off @ aim.up).reshape(shape)
 
 
-def open_to(sight):
-    return np.full((sight.rows, sight.columns), np.inf)
+def open_to(aim):
+    return np.full((aim.rows, aim.columns), np.inf)
 
 
 @pytest.mark.parametrize("way", WAYS)
 @pytest.mark.parametrize("kind", ["structured", "tetrahedra", "wedges"])
 def test_a_gaussian_ball_delays_and_bends_light_as_it_should(kind, way):
-    flow, sight = flow_and_sight(kind, way)
+    flow, aim = given(kind, way)
     density = flow.fields["Density"].values
-    exact, x, y = through_ball(sight)
-    assert np.abs(path(flow, density, 1.0, sight, open_to(sight), UNIT) - exact).max() < 0.01 * exact.max()
-    bent = deflections(flow, density, sight, open_to(sight), UNIT)
+    exact, x, y = through_ball(aim)
+    assert np.abs(path(flow, density, 1.0, aim, open_to(aim), UNIT) - exact).max() < 0.01 * exact.max()
+    bent = deflections(flow, density, aim, open_to(aim), UNIT)
     for own, off in ((bent[:, :, 0], x), (bent[:, :, 1], y)):
         true = -2 * off / WIDTH**2 * exact
         assert np.abs(own - true).max() < 0.02 * np.abs(true).max(), "gradients err a little more than values"
@@ -56,15 +56,15 @@ def test_a_gaussian_ball_delays_and_bends_light_as_it_should(kind, way):
 def test_the_error_falls_at_second_order():
     errors = []
     for n in (21, 41):
-        flow, sight = flow_and_sight("structured", WAYS[1], n)
-        errors.append(np.abs(path(flow, flow.fields["Density"].values, 1.0, sight, open_to(sight), UNIT) - through_ball(sight)[0]).max())
+        flow, aim = given("structured", WAYS[1], n)
+        errors.append(np.abs(path(flow, flow.fields["Density"].values, 1.0, aim, open_to(aim), UNIT) - through_ball(aim)[0]).max())
     assert np.log2(errors[0] / errors[1]) > 1.8
 
 
 def test_the_shadow_of_a_ball_is_the_laplacian_of_its_delay():
-    flow, sight = flow_and_sight("structured", WAYS[0])
-    own = shadow(flow, QuantityStore(flow, flow.reference).values("density-laplacian"), sight, open_to(sight), UNIT)
-    exact, x, y = through_ball(sight)
+    flow, aim = given("structured", WAYS[0])
+    own = shadow(flow, QuantityStore(flow, flow.reference).values("density-laplacian"), aim, open_to(aim), UNIT)
+    exact, x, y = through_ball(aim)
     true = -(4 * (x * x + y * y) / WIDTH**4 - 4 / WIDTH**2) * exact
     inner = np.hypot(x, y) < 0.8
     assert np.abs(own - true)[inner].max() < 0.03 * np.abs(true).max()
@@ -73,15 +73,15 @@ def test_the_shadow_of_a_ball_is_the_laplacian_of_its_delay():
 @pytest.mark.parametrize("kind", ["structured", "tetrahedra"])
 def test_a_wedge_of_density_bends_all_light_alike(kind):
     """ρ = 2 + 0.3 z through a depth of 2: bent upwards by 0.6 K, exactly."""
-    flow, sight = flow_and_sight(kind, (0.0, 1.0, 0.0), 17, lambda p: 2 + 0.3 * p[:, 2])
-    bent = deflections(flow, flow.fields["Density"].values, sight, open_to(sight), Bench(gladstone=0.01))
+    flow, aim = given(kind, (0.0, 1.0, 0.0), 17, lambda p: 2 + 0.3 * p[:, 2])
+    bent = deflections(flow, flow.fields["Density"].values, aim, open_to(aim), Bench(gladstone=0.01))
     assert bent[:, :, 1] == pytest.approx(0.006, rel=1e-6)
     assert np.abs(bent[:, :, 0]).max() < 1e-9
     light = knife_edge(bent, Bench(knife=90.0, strength=0.012))
     assert light == pytest.approx(0.75, rel=1e-6), "half of what the edge shows as full light"
     assert knife_edge(bent, Bench(knife=0.0, strength=0.012)) == pytest.approx(0.5)
     assert knife_edge(-bent, Bench(knife=90.0, strength=0.012), dark=True) == pytest.approx(0.5), "dark field: either way"
-    far = true_shadow(bent, sight, open_to(sight), Bench(distance=10 * sight.pixel / 0.006))
+    far = true_shadow(bent, aim, open_to(aim), Bench(distance=10 * aim.pixel / 0.006))
     assert far[15:-5] == pytest.approx(1.0), "all rays go ten rows up"
     assert not far[:9].any()
 
@@ -89,9 +89,9 @@ def test_a_wedge_of_density_bends_all_light_alike(kind):
 def test_fringes_of_a_slab_are_counted():
     """A slab of Δρ = 1 and depth 2 with K = 1e-3 delays by 2e-3: four waves of 5e-4; the slope across gives one fringe a wave."""
     bench = Bench(gladstone=1e-3, wavelength=5e-4)
-    flow, sight = flow_and_sight("structured", (0.0, 1.0, 0.0), 21, lambda p: 1 + 0.5 * (p[:, 0] + 1))
-    late = path(flow, flow.fields["Density"].values, 1.0, sight, open_to(sight), bench)
-    light = fringes(late, bench)[sight.rows // 2]
+    flow, aim = given("structured", (0.0, 1.0, 0.0), 21, lambda p: 1 + 0.5 * (p[:, 0] + 1))
+    late = path(flow, flow.fields["Density"].values, 1.0, aim, open_to(aim), bench)
+    light = fringes(late, bench)[aim.rows // 2]
     assert late[0, -1] == pytest.approx(2e-3, rel=0.01)
     dark = (light[1:-1] < light[:-2]) & (light[1:-1] <= light[2:]) & (light[1:-1] < 0.1)
     assert dark.sum() == 4
@@ -105,17 +105,17 @@ def test_sums_means_and_extremes_agree_with_a_dense_march(kind):
 
     flow = cube_flow(15, kind, 0.0, None, -1.0, 1.0, f=field)
     values = flow.fields["f"].values
-    sight = Sight.of(flow, np.array([1.0, 0.6, 0.3]), 40)
-    some = sight.places().reshape(sight.rows, sight.columns, 3)[sight.rows // 4::7, sight.columns // 4::9][:3, :3].reshape(-1, 3)
-    rows = np.arange(sight.rows)[sight.rows // 4::7][:3]
-    columns = np.arange(sight.columns)[sight.columns // 4::9][:3]
+    aim = Aim.of(flow, np.array([1.0, 0.6, 0.3]), 40)
+    some = aim.places().reshape(aim.rows, aim.columns, 3)[aim.rows // 4::7, aim.columns // 4::9][:3, :3].reshape(-1, 3)
+    rows = np.arange(aim.rows)[aim.rows // 4::7][:3]
+    columns = np.arange(aim.columns)[aim.columns // 4::9][:3]
     depths = np.linspace(-4.5, 0.5, 4001)
     for at, place in enumerate(some):
-        stencil, inside = mesh_of(flow).locate(place + depths[:, None] * sight.way, slack=0.0)
+        stencil, inside = mesh_of(flow).locate(place + depths[:, None] * aim.way, slack=0.0)
         own = stencil.apply(values)[inside]
         length = inside.sum() * (depths[1] - depths[0])
         row, column = rows[at // len(columns)], columns[at % len(columns)]
-        told = {name: seen_through(flow, values, name, sight, open_to(sight))[row, column]
+        told = {name: seen_through(flow, values, name, aim, open_to(aim))[row, column]
                 for name in ("sum", "mean", "greatest", "least", "attenuation")}
         assert told["mean"] == pytest.approx(own.mean(), rel=0.01)
         assert told["sum"] == pytest.approx(own.mean() * length, rel=0.01)
@@ -127,50 +127,50 @@ def test_sums_means_and_extremes_agree_with_a_dense_march(kind):
 def test_the_length_through_a_cube_is_exact_whatever_the_cells():
     for kind in ("structured", "tetrahedra", "wedges", "pyramids"):
         flow = cube_flow(9, kind, 0.0, None, -1.0, 1.0, one=lambda p: p[:, 0])
-        sight = Sight.of(flow, np.array([1.0, 0.6, 0.3]), 80)
-        own = along_sight(flow, np.ones((flow.n_points, 1)), sight, open_to(sight))[:, :, 0]
-        low, high = (-1 - sight.places()) / sight.way, (1 - sight.places()) / sight.way
+        aim = Aim.of(flow, np.array([1.0, 0.6, 0.3]), 80)
+        own = along_sight(flow, np.ones((flow.n_points, 1)), aim, open_to(aim))[:, :, 0]
+        low, high = (-1 - aim.places()) / aim.way, (1 - aim.places()) / aim.way
         exact = np.maximum(np.maximum(low, high).min(axis=1) - np.minimum(low, high).max(axis=1), 0).reshape(own.shape)
         assert own == pytest.approx(exact, abs=2e-6)
 
 
 def test_nothing_is_lost_where_cells_are_smaller_than_pixels():
     flow = cube_flow(41, "structured", 0.0, None, -1.0, 1.0, one=lambda p: p[:, 0])
-    sight = Sight.of(flow, np.array([0.2, 1.0, 0.1]), 20)
-    own = along_sight(flow, np.ones((flow.n_points, 1)), sight, open_to(sight))[:, :, 0]
-    assert own.sum() * sight.pixel**2 == pytest.approx(8.0, rel=0.02), "the volume of the cube, but for the rim"
+    aim = Aim.of(flow, np.array([0.2, 1.0, 0.1]), 20)
+    own = along_sight(flow, np.ones((flow.n_points, 1)), aim, open_to(aim))[:, :, 0]
+    assert own.sum() * aim.pixel**2 == pytest.approx(8.0, rel=0.02), "the volume of the cube, but for the rim"
 
 
 def test_walls_hide_what_is_behind_them():
     """In a shell round a ball of radius 1, out to 1.3, a ray through the middle meets only the near side."""
     flow = shell(25)
-    sight = Sight.of(flow, np.array([0.0, 1.0, 0.0]), 60)
-    walls = walls_before(flow, sight)
-    own = seen_through(flow, np.ones(flow.n_points), "sum", sight, walls)
-    row, column = sight.rows // 2, sight.columns // 2
+    aim = Aim.of(flow, np.array([0.0, 1.0, 0.0]), 60)
+    walls = walls_before(flow, aim)
+    own = seen_through(flow, np.ones(flow.n_points), "sum", aim, walls)
+    row, column = aim.rows // 2, aim.columns // 2
     assert walls[row, column] == pytest.approx(-1.0, abs=0.01)
     assert own[row, column] == pytest.approx(0.3, abs=0.01)
-    through = seen_through(flow, np.ones(flow.n_points), "sum", sight, open_to(sight))
+    through = seen_through(flow, np.ones(flow.n_points), "sum", aim, open_to(aim))
     assert through[row, column] == pytest.approx(0.6, abs=0.02)
 
 
 def test_the_number_of_threads_changes_nothing(monkeypatch):
     from tidal_lens import work
 
-    flow, sight = flow_and_sight("tetrahedra", WAYS[1], 21)
+    flow, aim = given("tetrahedra", WAYS[1], 21)
     values = flow.fields["Density"].values[:, None]
-    several = along_sight(flow, values, sight, open_to(sight)).tobytes()
+    several = along_sight(flow, values, aim, open_to(aim)).tobytes()
     monkeypatch.setattr(work, "WORKERS", 1)
-    assert along_sight(flow, values, sight, open_to(sight)).tobytes() == several
+    assert along_sight(flow, values, aim, open_to(aim)).tobytes() == several
 
 
 @pytest.mark.parametrize("kind", ["structured", "tetrahedra"])
 def test_the_quick_look_is_about_the_true_one(kind):
-    flow, sight = flow_and_sight(kind, WAYS[1], 41, columns=60)
+    flow, aim = given(kind, WAYS[1], 41, columns=60)
     density = flow.fields["Density"].values
-    true = deflections(flow, density, sight, open_to(sight), UNIT)
-    quick = deflections(flow, density, sight, open_to(sight), UNIT, quick=True)
+    true = deflections(flow, density, aim, open_to(aim), UNIT)
+    quick = deflections(flow, density, aim, open_to(aim), UNIT, quick=True)
     assert quick.sum() == pytest.approx(true.sum(), abs=1e-3 * np.abs(true).sum())
     assert np.abs(quick - true).max() < 0.1 * np.abs(true).max()
-    half = np.where(np.arange(sight.columns)[None] < sight.columns / 2, -1e9, np.inf) + np.zeros((sight.rows, 1))
-    assert not deflections(flow, density, sight, half, UNIT, quick=True)[:, :sight.columns // 2 - 8].any(), "walls hide what is behind them"
+    half = np.where(np.arange(aim.columns)[None] < aim.columns / 2, -1e9, np.inf) + np.zeros((aim.rows, 1))
+    assert not deflections(flow, density, aim, half, UNIT, quick=True)[:, :aim.columns // 2 - 8].any(), "walls hide what is behind them"

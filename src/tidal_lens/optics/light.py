@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.flow.case import Flow
-from tidal_lens.optics.projection import Sight, along_sight
+from tidal_lens.optics.projection import Aim, along_sight
 from tidal_lens.optics.quick import Held, quick_sum
 from tidal_lens.quantities.gradients import flow_gradient
 from tidal_lens.work import Token
@@ -50,14 +50,14 @@ class Bench:
     wavelength: float = 633e-9
 
 
-def deflections(flow: Flow, density: NDArray[Any], sight: Sight, walls: Vec, bench: Bench, token: Token | None = None, *,
+def deflections(flow: Flow, density: NDArray[Any], aim: Aim, walls: Vec, bench: Bench, token: Token | None = None, *,
                 quick: bool = False) -> Vec:
     """Angle by which each ray is bent to the right and upwards [rad], shape (rows, columns, 2)."""
     slope = _slope(flow, density, token)
     if quick:
-        return bench.gladstone * quick_sum(flow, Held.of(flow, slope), np.stack([sight.right, sight.up], axis=1), sight, walls)
-    across = np.column_stack([slope @ sight.right, slope @ sight.up])
-    return bench.gladstone * along_sight(flow, across, sight, walls, token)
+        return bench.gladstone * quick_sum(flow, Held.of(flow, slope), np.stack([aim.right, aim.up], axis=1), aim, walls)
+    across = np.column_stack([slope @ aim.right, slope @ aim.up])
+    return bench.gladstone * along_sight(flow, across, aim, walls, token)
 
 
 def _slope(flow: Flow, density: NDArray[Any], token: Token | None) -> NDArray[Any]:
@@ -78,15 +78,15 @@ def _column(flow: Flow, values: NDArray[Any]) -> NDArray[Any]:
     return ready[1]
 
 
-def shadow(flow: Flow, laplacian: NDArray[Any], sight: Sight, walls: Vec, bench: Bench, token: Token | None = None, *,
+def shadow(flow: Flow, laplacian: NDArray[Any], aim: Aim, walls: Vec, bench: Bench, token: Token | None = None, *,
            quick: bool = False) -> Vec:
     """−∫ ∇²n along each ray, by which a screen gets brighter with its distance [1/length]; shape (rows, columns)."""
     if quick:
-        return -bench.gladstone * quick_sum(flow, Held.of(flow, _column(flow, laplacian)), np.eye(1), sight, walls)[:, :, 0]
-    return -bench.gladstone * along_sight(flow, np.asarray(laplacian)[:, None], sight, walls, token)[:, :, 0]
+        return -bench.gladstone * quick_sum(flow, Held.of(flow, _column(flow, laplacian)), np.eye(1), aim, walls)[:, :, 0]
+    return -bench.gladstone * along_sight(flow, np.asarray(laplacian)[:, None], aim, walls, token)[:, :, 0]
 
 
-def true_shadow(bent: Vec, sight: Sight, walls: Vec, bench: Bench) -> Vec:
+def true_shadow(bent: Vec, aim: Aim, walls: Vec, bench: Bench) -> Vec:
     """Light on a screen at a distance by that without a flow: rays go where they are bent to. Shape (rows, columns).
 
     Parameters
@@ -96,7 +96,7 @@ def true_shadow(bent: Vec, sight: Sight, walls: Vec, bench: Bench) -> Vec:
     """
     rows, columns = bent.shape[:2]
     j, i = np.meshgrid(np.arange(rows), np.arange(columns), indexing="ij")
-    shift = bench.distance / sight.pixel
+    shift = bench.distance / aim.pixel
     x, y = i + shift * bent[:, :, 0], j + shift * bent[:, :, 1]
     light = np.zeros(rows * columns)
     c, r = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
@@ -109,10 +109,10 @@ def true_shadow(bent: Vec, sight: Sight, walls: Vec, bench: Bench) -> Vec:
     return light.reshape(rows, columns)
 
 
-def path(flow: Flow, density: NDArray[Any], around: float, sight: Sight, walls: Vec, bench: Bench, token: Token | None = None) -> Vec:
+def path(flow: Flow, density: NDArray[Any], around: float, aim: Aim, walls: Vec, bench: Bench, token: Token | None = None) -> Vec:
     """∫ (n − n∞) along each ray [length], shape (rows, columns)."""
     off = np.asarray(density, np.float64)[:, None] - around
-    return bench.gladstone * along_sight(flow, off, sight, walls, token)[:, :, 0]
+    return bench.gladstone * along_sight(flow, off, aim, walls, token)[:, :, 0]
 
 
 def knife_edge(bent: Vec, bench: Bench, *, dark: bool = False) -> Vec:

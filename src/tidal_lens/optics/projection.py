@@ -25,7 +25,7 @@ NOTHING = 1e-6  # of the greatest value: less is nothing
 
 
 @dataclass(frozen=True, eq=False)
-class Sight:
+class Aim:
     """A picture plane across the line of sight.
 
     Attributes
@@ -52,7 +52,7 @@ class Sight:
     far: float
 
     @staticmethod
-    def of(flow: Flow, direction: Vec, columns: int) -> Sight:
+    def of(flow: Flow, direction: Vec, columns: int) -> Aim:
         """Of what of a flow is worth seeing, along a direction."""
         way = unit(direction)
         up = _UP - (_UP @ way) * way if abs(way[2]) < 0.95 else np.array([0.0, 1.0, 0.0]) - way[1] * way
@@ -66,7 +66,7 @@ class Sight:
         rows = int(np.clip(np.ceil(tall / pixel), 2, 4 * columns))
         far = float(depth.max())
         corner = float(across.min()) * right + float(along.min()) * up + far * way
-        return Sight(way, right, up, corner, pixel, rows, columns, far)
+        return Aim(way, right, up, corner, pixel, rows, columns, far)
 
     def placed(self, points: Vec) -> Vec:
         """Places (n, 3) as column, row [pixels] and depth along the sight [length]."""
@@ -79,17 +79,17 @@ class Sight:
         return np.asarray(self.corner + self.pixel * (i.reshape(-1, 1) * self.right + j.reshape(-1, 1) * self.up))
 
 
-def walls_before(flow: Flow, sight: Sight) -> Vec:
+def walls_before(flow: Flow, aim: Aim) -> Vec:
     """Depth of the nearest wall at each pixel, shape (rows, columns); infinite where there is none."""
-    depth = np.full((sight.rows, sight.columns), np.inf)
+    depth = np.full((aim.rows, aim.columns), np.inf)
     faces, _, _ = wall_faces(flow)
     if len(faces):
         used, numbers = np.unique(faces, return_inverse=True)
-        kernels.nearest_walls(sight.placed(flow.points[used]), numbers.reshape(faces.shape).astype(np.int64), depth)
+        kernels.nearest_walls(aim.placed(flow.points[used]), numbers.reshape(faces.shape).astype(np.int64), depth)
     return depth
 
 
-def along_sight(flow: Flow, values: NDArray[Any], sight: Sight, walls: Vec, token: Token | None = None, *,
+def along_sight(flow: Flow, values: NDArray[Any], aim: Aim, walls: Vec, token: Token | None = None, *,
                 greatest: bool = False) -> Vec:
     """Sum of node values along each ray as far as the walls, shape (rows, columns, k); or their greatest, −∞ where a ray meets nothing.
 
@@ -99,7 +99,7 @@ def along_sight(flow: Flow, values: NDArray[Any], sight: Sight, walls: Vec, toke
         The flow.
     values : ndarray, shape (nodes, k)
         Linear within tetrahedra that cells are cut into.
-    sight : Sight
+    aim : Aim
         The picture.
     walls : ndarray, shape (rows, columns)
         See :func:`walls_before`; infinite where light passes.
@@ -108,7 +108,7 @@ def along_sight(flow: Flow, values: NDArray[Any], sight: Sight, walls: Vec, toke
     greatest : bool
         The greatest value in the place of the sum.
     """
-    points = read_only(sight.placed(flow.points))
+    points = read_only(aim.placed(flow.points))
     own = np.ascontiguousarray(np.nan_to_num(values.astype(np.float64)))
     floor = np.full(own.shape[1], -1.0) if greatest else NOTHING * np.abs(own).max(axis=0, initial=0.0)
     mode = kernels.GREATEST if greatest else kernels.SUM
@@ -116,7 +116,7 @@ def along_sight(flow: Flow, values: NDArray[Any], sight: Sight, walls: Vec, toke
     fixed, depth = read_only(own), read_only(walls)
 
     def part(number: int) -> Vec:
-        image = np.full((sight.rows, sight.columns, own.shape[1]), -np.inf if greatest else 0.0)
+        image = np.full((aim.rows, aim.columns, own.shape[1]), -np.inf if greatest else 0.0)
         for at, (block, first, last) in enumerate(chunks):
             if at % PARTS == number:
                 if token is not None:
@@ -153,7 +153,7 @@ def cell_corners(flow: Flow, number: int, first: int, last: int) -> NDArray[np.i
 Kind = Literal["sum", "mean", "greatest", "least", "attenuation"]
 
 
-def seen_through(flow: Flow, values: NDArray[Any], kind: Kind, sight: Sight, walls: Vec, token: Token | None = None) -> Vec:
+def seen_through(flow: Flow, values: NDArray[Any], kind: Kind, aim: Aim, walls: Vec, token: Token | None = None) -> Vec:
     """Sum, mean, greatest, least of a quantity (nodes,) along the sight, or exp(−its sum); not a number where a ray meets nothing.
 
     Returns
@@ -163,9 +163,9 @@ def seen_through(flow: Flow, values: NDArray[Any], kind: Kind, sight: Sight, wal
     own = np.asarray(values, np.float64)
     if kind in ("greatest", "least"):
         sign = 1.0 if kind == "greatest" else -1.0
-        found = along_sight(flow, sign * own[:, None], sight, walls, token, greatest=True)[:, :, 0]
+        found = along_sight(flow, sign * own[:, None], aim, walls, token, greatest=True)[:, :, 0]
         return np.where(np.isfinite(found), sign * found, np.nan)
-    both = along_sight(flow, np.column_stack([own, np.ones(len(own))]), sight, walls, token)
+    both = along_sight(flow, np.column_stack([own, np.ones(len(own))]), aim, walls, token)
     total, length = both[:, :, 0], both[:, :, 1]
     met = length > 1e-9 * flow.size
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):

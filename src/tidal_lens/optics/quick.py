@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.flow.volumes import cell_volumes
-from tidal_lens.optics.projection import Sight, Vec, cell_corners, cell_ranges
+from tidal_lens.optics.projection import Aim, Vec, cell_corners, cell_ranges
 
 LEVELS = 6
 NOTHING = 2e-4  # of the greatest value by width: cells that hold less are left out
@@ -80,23 +80,23 @@ class Held:
         return found
 
 
-def quick_sum(flow: Flow, held: Held, mix: Vec, sight: Sight, walls: Vec) -> Vec:
+def quick_sum(flow: Flow, held: Held, mix: Vec, aim: Aim, walls: Vec) -> Vec:
     """About :func:`tidal_lens.optics.projection.along_sight`, of values mixed by a matrix (k, j); shape (rows, columns, j)."""
     middles = Middles.of(flow)
-    turned = np.stack([sight.right, sight.up, sight.way], axis=1).astype(np.float32)
-    off = middles.places[held.cells] - sight.corner.astype(np.float32)
+    turned = np.stack([aim.right, aim.up, aim.way], axis=1).astype(np.float32)
+    off = middles.places[held.cells] - aim.corner.astype(np.float32)
     seen = off @ turned
-    x, y = seen[:, 0] / sight.pixel, seen[:, 1] / sight.pixel
-    depth = seen[:, 2] + float(sight.corner @ sight.way)
-    level = np.clip(np.ceil(np.log2(np.maximum(middles.widths[held.cells] / sight.pixel, 1e-9))), 0, LEVELS - 1).astype(np.int64)
-    column, row = np.clip(x.astype(np.int64), 0, sight.columns - 1), np.clip(y.astype(np.int64), 0, sight.rows - 1)
+    x, y = seen[:, 0] / aim.pixel, seen[:, 1] / aim.pixel
+    depth = seen[:, 2] + float(aim.corner @ aim.way)
+    level = np.clip(np.ceil(np.log2(np.maximum(middles.widths[held.cells] / aim.pixel, 1e-9))), 0, LEVELS - 1).astype(np.int64)
+    column, row = np.clip(x.astype(np.int64), 0, aim.columns - 1), np.clip(y.astype(np.int64), 0, aim.rows - 1)
     open_to = depth < walls[row, column]
     own = held.held @ mix.astype(np.float32)
     out: Vec | None = None
     for n in range(LEVELS - 1, -1, -1):
-        rows, columns = -(-sight.rows // 2**n), -(-sight.columns // 2**n)
+        rows, columns = -(-aim.rows // 2**n), -(-aim.columns // 2**n)
         here = np.flatnonzero((level == n) & open_to)
-        part = _spread(x[here] / 2**n, y[here] / 2**n, own[here] / (sight.pixel * 2**n) ** 2, rows, columns)
+        part = _spread(x[here] / 2**n, y[here] / 2**n, own[here] / (aim.pixel * 2**n) ** 2, rows, columns)
         out = part if out is None else part + _doubled(_doubled(out, 0), 1)[:rows, :columns]
     assert out is not None
     return out

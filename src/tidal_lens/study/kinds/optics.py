@@ -12,7 +12,7 @@ from tidal_lens.cutting.planes import unit
 from tidal_lens.cutting.surface import OwnSurface
 from tidal_lens.flow.case import Flow
 from tidal_lens.optics import light
-from tidal_lens.optics.projection import Sight, seen_through, walls_before
+from tidal_lens.optics.projection import Aim, seen_through, walls_before
 from tidal_lens.quantities.names import CONST, OWN
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import Stencil
@@ -91,35 +91,35 @@ class OpticsShape(Shape):
 
     def make(self, see: See) -> Made:
         """The picture, on a plane behind the flow."""
-        sight = Sight.of(see.flow, np.array(self.direction), self.columns)
-        walls = walls_before(see.flow, sight)
-        seen = self._seen(see, sight, walls)
+        aim = Aim.of(see.flow, np.array(self.direction), self.columns)
+        walls = walls_before(see.flow, aim)
+        seen = self._seen(see, aim, walls)
         shaded = np.isfinite(walls)
         if self.shows in OF_LIGHT and shaded.any() and not shaded.all():
             seen[shaded] = np.nan if self.shows == "bending" else float(np.nanquantile(seen[~shaded], _DARK))
-        number = np.arange(sight.rows * sight.columns).reshape(sight.rows, sight.columns)
+        number = np.arange(aim.rows * aim.columns).reshape(aim.rows, aim.columns)
         faces = np.stack([number[:-1, :-1], number[:-1, 1:], number[1:, 1:], number[1:, :-1]], axis=-1).reshape(-1, 4)
         nothing = Stencil(np.zeros((number.size, 1), np.int64), np.full((number.size, 1), np.nan))
         own = {self.title: np.ascontiguousarray(seen.ravel())}
         finite = seen[np.isfinite(seen)]
         told = f"{finite.min():.3g} to {finite.max():.3g}" if len(finite) else "nothing is met"
-        return Made(OwnSurface(sight.places(), faces.astype(np.int64), nothing, own), told=told,
-                    frame=(np.asarray(sight.places().mean(axis=0)), sight.way))
+        return Made(OwnSurface(aim.places(), faces.astype(np.int64), nothing, own), told=told,
+                    frame=(np.asarray(aim.places().mean(axis=0)), aim.way))
 
-    def _seen(self, see: See, sight: Sight, walls: Vec) -> Vec:
+    def _seen(self, see: See, aim: Aim, walls: Vec) -> Vec:
         flow, token = see.flow, see.token
         bench = light.Bench(self.gladstone, self.knife, self.strength, self.distance, self.wavelength)
         if self.shows not in OF_LIGHT:
-            return seen_through(flow, see.values(self.quantity), self.shows, sight, walls, token)  # type: ignore[arg-type]
+            return seen_through(flow, see.values(self.quantity), self.shows, aim, walls, token)  # type: ignore[arg-type]
         density: NDArray[np.float64] = see.values("density")
         if self.shows == "shadowgraph":
-            return light.shadow(flow, see.values("density-laplacian"), sight, walls, bench, token, quick=self.quick)
+            return light.shadow(flow, see.values("density-laplacian"), aim, walls, bench, token, quick=self.quick)
         if self.shows == "interferogram":
             around = see.reference.density or float(np.nanmedian(density))
-            return light.fringes(light.path(flow, density, around, sight, walls, bench, token), bench)
-        bent = light.deflections(flow, density, sight, walls, bench, token, quick=self.quick)
+            return light.fringes(light.path(flow, density, around, aim, walls, bench, token), bench)
+        bent = light.deflections(flow, density, aim, walls, bench, token, quick=self.quick)
         if self.shows == "screen":
-            return light.true_shadow(bent, sight, walls, bench)
+            return light.true_shadow(bent, aim, walls, bench)
         if self.shows == "bending":
             return np.asarray(np.arctan2(bent[:, :, 1], bent[:, :, 0]))
         return light.knife_edge(bent, bench, dark=self.shows == "dark")
