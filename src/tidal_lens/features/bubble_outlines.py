@@ -24,6 +24,7 @@ ROOM = 2.0  # of the volume by the skin of what runs back: how far from it its o
 MET = 2e-3  # of what runs back: so little may be left
 JUMP = 0.2  # the same where another part joins, and it jumps
 _TURNS = 14
+LIFT = 0.4  # of its size: so far before its plane the bubble of a plane flow is drawn
 EVEN = 4  # averagings of the outline's vertices
 
 
@@ -124,8 +125,10 @@ def outline_of(region: Backflow, token: Token | None = None) -> Outline | None:
     skin = region_skin(flow, limit, token)
     volume = region_content(flow, limit, None, token=token).volume
     held = _on_outside(flow, skin)
-    # What lies on walls is theirs to show.
-    free = Surface(skin.points, skin.faces[~held[skin.faces].all(axis=1)], skin.stencil)
+    # What lies on walls is theirs to show; in a plane flow all is seen from its sides.
+    hidden = held[skin.faces].all(axis=1) if flow.normal is None else np.zeros(len(skin.faces), bool)
+    lift = 0.0 if flow.normal is None else LIFT * float(np.cbrt(volume)) * np.asarray(flow.normal)
+    free = Surface(skin.points + lift, skin.faces[~hidden], skin.stencil)
     return Outline(evened(free, EVEN, held), volume, reversed_volume, met, left)
 
 

@@ -149,8 +149,12 @@ def _finding(region: Backflow, found: Outline) -> Finding:
                Reason(between(float(found.met.mean()), 0.3, 0.95),
                       f"an outline that nothing passes through was found at {found.met.mean():.0%} of the stations"),
                Reason(between(1.0 - missing, 0.7, 1.0), f"{missing:.1%} of what runs back is not met by what runs on"))
+    place = nodes[int(speeds.argmin())].copy()
+    if region.flow.normal is not None:  # half way through the layer
+        normal = np.asarray(region.flow.normal)
+        place += (float((region.flow.points @ normal).mean()) - place @ normal) * normal
     reach = 0.5 * max(length, float(np.linalg.norm(np.ptp(nodes, axis=0))))
-    return Finding("recirculation", nodes[int(speeds.argmin())], reach, min(over(-least / speed, SLOW), over(cells, CELLS)), length,
+    return Finding("recirculation", place, reach, min(over(-least / speed, SLOW), over(cells, CELLS)), length,
                    float(np.cbrt(found.volume)), numbers, reasons=reasons, told=(f"Its middle is at {_text(nodes.mean(axis=0))}.",))
 
 

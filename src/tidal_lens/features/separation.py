@@ -276,6 +276,7 @@ def _in_plane(flow: Flow, sheet: WallSheet) -> list[Finding]:
     for n in np.flatnonzero((a > 0.0) != (b > 0.0)):
         share = a[n] / (a[n] - b[n])
         place = sheet.points[pairs[n, 0]] + share * way[n] + 0.5 * flow.depth * normal
+        place[np.abs(place) < 1e-9 * flow.size] = 0.0
         leaving = bool(a[n] > 0.0)
         steep = abs(a[n] - b[n]) / max(size[n], 1e-300)
         off = place - stream

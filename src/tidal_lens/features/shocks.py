@@ -37,7 +37,7 @@ SHARE = 0.3  # of a piece that is strong
 LARGE = 100.0  # squares of a cell's width
 SMOOTH = 6
 SONIC = 0.5  # χ: above, what changes the Mach number is pressure
-_MOST = 0.99  # of a shock is weaker than what is told as its greatest strength
+_MOST = 0.99  # of a shock is weaker than what is told as its greatest strength; of a gas has a pressure above zero
 FEW = 12  # vertices: smaller pieces are nothing
 _PASSES = 6  # averagings of the pressure gradient: where it is taken through a step within one cell, normals are rough
 
@@ -83,6 +83,8 @@ def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = 
         Progress and cancel.
     """
     pressure, density, velocity = (np.asarray(values(n)) for n in ("pressure", "density", "velocity"))
+    if not np.mean(pressure > 0.0) > _MOST or not np.mean(density > 0.0) > _MOST:  # against something, so that it is no gas's
+        return []
     gas = _Gas(flow, pressure, density, velocity, gamma)
     sound = gas.sound
     gradient = np.asarray(flow_gradient(flow, pressure, token)[:, 0])

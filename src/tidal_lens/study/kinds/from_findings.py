@@ -96,6 +96,9 @@ def seed_around(store: QuantityStore, finding: Finding, name: str) -> Begun:
         points = _beside_wall(flow, rows)
         return Begun(title, StreamShape(seeds=(PointSeeds(points=tuple(map(_triple, points))),), max_length=reach), look)
     radius = max(0.25 * finding.reach, 1e-9 * flow.length)
+    if flow.normal is not None:
+        disc = DiscSeeds(centre=_triple(finding.place), direction=flow.normal, radius=radius, count=40)
+        return Begun(title, StreamShape(seeds=(disc,), max_length=reach), look)
     ball = BallSeeds(centre=_triple(finding.place), radius=radius, count=40)
     return Begun(title, StreamShape(seeds=(ball,), max_length=reach), look)
 
