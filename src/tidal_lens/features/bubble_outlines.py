@@ -98,30 +98,36 @@ def outline_of(region: Backflow, token: Token | None = None) -> Outline | None:
     reversed_volume = region_content(flow, [region.inner], None, token=token).volume
     if not reversed_volume > 0.0:
         return None
-    along = flow.points @ region.ahead
-    first, last = float(along[own].min()), float(along[own].max())
+    own_along = flow.points[own] @ region.ahead
+    first, last = float(own_along.min()), float(own_along.max())
     hair = 1e-3 * (last - first)
     places = np.linspace(first + hair, last - hair, STATIONS)
     # It reaches half of its own radius or height beyond what runs back; further off other slow fluid begins, as in layers at walls.
     skin = region_skin(flow, [region.inner], token)
     sides = 0.0 if flow.normal is None else 2.0 * reversed_volume / flow.depth  # of a layer of a plane flow
     reach = ROOM * reversed_volume / max(skin.area - sides, 1e-300) + float(np.median(region.width[own]))
-    far = cKDTree(flow.points[own]).query(flow.points, distance_upper_bound=2.0 * reach)[0]
-    near = np.asarray(far < reach)
+    box = _box_round(flow, own, 2.0 * reach)
+    far = cKDTree(flow.points[own]).query(flow.points[box], distance_upper_bound=2.0 * reach)[0]
+    near = np.zeros(flow.n_points, bool)
+    near[box] = far < reach
     levels, left, met = np.zeros(STATIONS), np.zeros(STATIONS), np.zeros(STATIONS, bool)
     for n, place in enumerate(places):
         if token is not None:
             token.check()
         levels[n], left[n], met[n] = _level(region, near, place, token)
-    outer = np.interp(along, places, np.where(met, levels, 0.0), left=0.0, right=0.0)
+    outer = np.interp(flow.points[box] @ region.ahead, places, np.where(met, levels, 0.0), left=0.0, right=0.0)
     # No further off than it may reach: by a slope, so that it ends there smoothly.
     limit_of_reach = np.where(np.isfinite(far), far / reach - 1.0, 1.0) * region.speed
-    shifted = np.maximum(region.back - outer, limit_of_reach)
-    with np.errstate(invalid="ignore"):
-        whole = parts_of(flow, shifted < 0.0, token)
-    mine = np.isin(whole, np.unique(whole[own & (whole >= 0)])) & (whole >= 0)
-    field = np.where(mine, shifted, np.maximum(np.abs(shifted), region.hair))
-    limit = [Limit(np.minimum(field, np.abs(region.back).max() + region.speed), 0.0, False)]
+    shifted = np.maximum(region.back[box] - outer, limit_of_reach)
+    flagged = np.zeros(flow.n_points, bool)
+    flagged[box] = shifted < 0.0
+    whole = parts_of(flow, flagged, token)
+    mine = (np.isin(whole, np.unique(whole[own & (whole >= 0)])) & (whole >= 0))[box]
+    del whole, flagged
+    top = float(np.abs(region.back).max()) + region.speed
+    field = np.full(flow.n_points, top)
+    field[box] = np.minimum(np.where(mine, shifted, np.maximum(np.abs(shifted), region.hair)), top)
+    limit = [Limit(field, 0.0, False)]
     skin = region_skin(flow, limit, token)
     volume = region_content(flow, limit, None, token=token).volume
     held = _on_outside(flow, skin)
@@ -130,6 +136,15 @@ def outline_of(region: Backflow, token: Token | None = None) -> Outline | None:
     lift = 0.0 if flow.normal is None else LIFT * float(np.cbrt(volume)) * np.asarray(flow.normal)
     free = Surface(skin.points + lift, skin.faces[~hidden], skin.stencil)
     return Outline(evened(free, EVEN, held), volume, reversed_volume, met, left)
+
+
+def _box_round(flow: Flow, own: NDArray[np.bool_], room: float) -> NDArray[np.int64]:
+    """Nodes in the box of some, and a little room round it."""
+    low, high = flow.points[own].min(axis=0) - room, flow.points[own].max(axis=0) + room
+    inside = np.ones(flow.n_points, bool)
+    for axis in range(3):
+        inside &= (flow.points[:, axis] >= low[axis]) & (flow.points[:, axis] <= high[axis])
+    return np.flatnonzero(inside)
 
 
 def _on_outside(flow: Flow, skin: Surface) -> NDArray[np.bool_]:

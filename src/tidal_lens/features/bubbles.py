@@ -69,9 +69,9 @@ def find_bubbles(flow: Flow, values: Values, stream: Vec, token: Token | None = 
     velocity = values("velocity")
     scales = scales_of(flow, velocity, float(np.linalg.norm(stream)))
     ahead = _direction(velocity, stream)
-    back = np.nan_to_num(velocity.astype(np.float64) @ ahead)
+    back = np.nan_to_num(velocity @ ahead.astype(velocity.dtype))
     part = parts_of(flow, back < 0.0, token)
-    flux = back if not density else np.asarray(back * values(density), np.float64)
+    flux = back if not density else back * values(density)
     width = cell_widths(flow, token)
     many = np.bincount(part[part >= 0])
     out: list[Bubble] = []
@@ -96,14 +96,15 @@ def _along_itself(region: Backflow, velocity: NDArray[Any], token: Token | None)
     if not size > 0.0 or float(mean @ region.ahead) < _ALIKE * size:
         return region
     ahead = mean / size
-    back = np.nan_to_num(velocity.astype(np.float64) @ ahead)
+    back = np.nan_to_num(velocity @ ahead.astype(velocity.dtype))
     part = parts_of(flow, back < 0.0, token)
     deepest = np.flatnonzero(own)[int(region.back[own].argmin())]
     if part[deepest] < 0:
         return region
     with np.errstate(divide="ignore", invalid="ignore"):
-        dense = np.where(region.back != 0.0, region.flux / region.back, 1.0)
-    return Backflow(flow, back, back * dense, part == part[deepest], ahead, region.speed, region.width)
+        flux = np.where(region.back != 0.0, region.flux / region.back, 1.0).astype(back.dtype)
+    flux *= back
+    return Backflow(flow, back, flux, part == part[deepest], ahead, region.speed, region.width)
 
 
 def _direction(velocity: NDArray[Any], stream: Vec) -> Vec:

@@ -12,12 +12,10 @@ from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.quantities.links import links_of
 from tidal_lens.work import Token
 
-Ints = NDArray[np.int64]
 
-
-def parts_of(flow: Flow, flagged: NDArray[np.bool_], token: Token | None = None) -> Ints:
+def parts_of(flow: Flow, flagged: NDArray[np.bool_], token: Token | None = None) -> NDArray[np.int32]:
     """Number of the connected part of each flagged node, shape (n,), the part of most nodes first; −1 elsewhere."""
-    out = np.full(flow.n_points, -1, np.int64)
+    out = np.full(flow.n_points, -1, np.int32)
     nodes = np.flatnonzero(flagged)
     if not len(nodes):
         return out
@@ -45,9 +43,13 @@ def parts_of(flow: Flow, flagged: NDArray[np.bool_], token: Token | None = None)
             other = near.links[offsets + np.arange(len(first))].astype(np.int64)
             good = own[other]
             pairs.append(np.column_stack([first[good], other[good]]) + block.first_point)
-    labels = flow.seams.labels(flow.n_points)
-    edges = labels[np.concatenate([*pairs, np.empty((0, 2), np.int64)])]
-    names, inverse = np.unique(labels[nodes], return_inverse=True)
+    edges = np.concatenate([*pairs, np.empty((0, 2), np.int64)])
+    named = nodes
+    if flow.seams.n_groups:
+        labels = flow.seams.labels(flow.n_points)
+        edges, named = labels[edges], labels[nodes]
+        del labels
+    names, inverse = np.unique(named, return_inverse=True)
     a, b = np.searchsorted(names, edges[:, 0]), np.searchsorted(names, edges[:, 1])
     graph = coo_matrix((np.ones(len(a), np.int8), (a, b)), (len(names), len(names)))
     part = connected_components(graph, directed=False)[1][inverse]
