@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from threads import threads
 from tidal_lens.demo.kittiwake import ASSETS
 from tidal_lens.features.bubbles import find_bubbles
 from tidal_lens.features.finding import USUAL, ranked
@@ -138,3 +139,22 @@ def test_one_per_cent_of_noise_leaves_the_main_findings_and_adds_no_false_ones(c
     for f in found:
         near = min(np.median(np.linalg.norm(f.line[:, None] - c.line[None], axis=2).min(axis=1)) for c in clean)
         assert near < 0.1 or f.place[0] > 0.95, "no vortex where there was none, but among the eddies behind the base"
+
+
+def test_the_list_of_all_four_does_not_depend_on_the_number_of_threads(case):
+    flow, store, fine = case
+    if fine:
+        pytest.skip("the coarse mesh does")
+    shear, stream = store.values("wall-shear"), np.array(store.reference.velocity)
+
+    def told():
+        bubbles, zeros = find_bubbles(flow, store.values, stream, density="density")
+        every = [*find_vortices(flow, store.values, store.reference.speed, pressure="cp"), *find_separation(flow, shear).findings,
+                 *(s.finding for s in find_shocks(flow, store.values, store.reference.gamma)), *(b.finding for b in bubbles), *zeros]
+        return [(f.sort, f.score, f.place.tobytes(), tuple((n.name, n.value) for n in f.numbers)) for f in every]
+
+    lists = []
+    for count in (1, 3):
+        with threads(count):
+            lists.append(told())
+    assert repr(lists[0]) == repr(lists[1])

@@ -8,6 +8,7 @@ import pytest
 
 from making import cube_flow
 from shells import shell
+from threads import threads
 from tidal_lens.optics.light import Bench, deflections, fringes, knife_edge, path, shadow, true_shadow
 from tidal_lens.optics.projection import Aim, along_sight, seen_through, walls_before
 from tidal_lens.quantities.store import QuantityStore
@@ -154,14 +155,14 @@ def test_walls_hide_what_is_behind_them():
     assert through[row, column] == pytest.approx(0.6, abs=0.02)
 
 
-def test_the_number_of_threads_changes_nothing(monkeypatch):
-    from tidal_lens import work
-
+def test_the_number_of_threads_changes_nothing():
     flow, aim = given("tetrahedra", WAYS[1], 21)
     values = flow.fields["Density"].values[:, None]
-    several = along_sight(flow, values, aim, open_to(aim)).tobytes()
-    monkeypatch.setattr(work, "WORKERS", 1)
-    assert along_sight(flow, values, aim, open_to(aim)).tobytes() == several
+    told = set()
+    for count in (1, 2, 5):
+        with threads(count):
+            told.add(along_sight(flow, values, aim, open_to(aim)).tobytes())
+    assert len(told) == 1
 
 
 @pytest.mark.parametrize("kind", ["structured", "tetrahedra"])

@@ -42,6 +42,10 @@ def test_an_oblique_shock_is_one_piece_with_its_angle_and_strength(kind, angle):
     mach = 2.0 * np.sin(np.radians(angle))
     assert one.finding.number("normal Mach number") == pytest.approx(mach, rel=0.02)
     assert one.finding.number("Mach number before it") == pytest.approx(2.0, rel=0.02)
+    # NACA Report 1135, equation 132 by way of the normal and the tangential part: the Mach number behind an oblique shock.
+    sound = behind(mach)[0] / behind(mach)[1]
+    after = np.sqrt(behind(mach)[2] ** 2 + (2.0 * np.cos(np.radians(angle))) ** 2 / sound)
+    assert one.finding.number("Mach number behind it") == pytest.approx(after, rel=0.02)
     assert one.finding.number("pressure ratio") == pytest.approx(behind(mach)[0], rel=0.04)
     assert one.finding.number("angle") == pytest.approx(angle, abs=0.5)
     off = one.surface.points @ normal / H

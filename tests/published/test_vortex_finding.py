@@ -9,6 +9,7 @@ import pytest
 from scipy.optimize import brentq
 
 from making import cube_flow
+from threads import threads
 from tidal_lens.features.finding import USUAL
 from tidal_lens.features.vortex_list import find_vortices
 from tidal_lens.quantities.store import QuantityStore
@@ -96,19 +97,17 @@ def test_a_shear_layer_is_no_vortex(kind, noise):
     assert found(lambda p: noisy(shear_layer(p), noise), kind, n=31) == []
 
 
-def test_the_number_of_threads_changes_nothing(monkeypatch):
-    """Work is cut into chunks for threads: whatever their size and order, the list is the same."""
-    from tidal_lens import work
-
-    def told(findings):
-        return [(f.score, f.size, tuple(n.value for n in f.numbers), f.line.tobytes()) for f in findings]
-
+def test_the_number_of_threads_changes_nothing():
+    """Work is cut into chunks for threads: whatever their number and order, the list is the same."""
     def field(p):
         return noisy(batchelor(p, (-0.3, 0)) + batchelor(p, (0.3, 0.1), -0.7), 0.02)
 
-    several = told(found(field, n=31, clear=False))
-    monkeypatch.setattr(work, "WORKERS", 1)
-    assert told(found(field, n=31, clear=False)) == several
+    told = []
+    for count in (1, 2, 5):
+        with threads(count):
+            told.append([(f.score, f.size, tuple(n.value for n in f.numbers), f.line.tobytes()) for f in found(field, n=31, clear=False)])
+    assert told[0] == told[1] == told[2]
+    assert len(told[0]) >= 2
 
 
 def test_a_ring_closes_on_itself():

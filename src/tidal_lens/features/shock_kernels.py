@@ -23,9 +23,9 @@ EDGE = 0.1  # of the steepest slope: where the jump ends
 CARRY = 2  # cells over which the slopes beside the jump are taken
 HALF = REACH * PER_CELL
 # What a fit tells of a vertex: pressures, densities, normal velocities before and behind, where its middle is and how wide it is in cells,
-# the width of a cell along the normal, the Mach number before it, and the direction of the flow there.
-P1, P2, R1, R2, U1, U2, SHIFT, WIDTH, CELL, M1, WAY = 0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10
-FITTED = 13
+# the width of a cell along the normal, the Mach number before it and the direction of the flow there, and the Mach number behind it.
+P1, P2, R1, R2, U1, U2, SHIFT, WIDTH, CELL, M1, WAY, M2 = 0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 13
+FITTED = 14
 
 
 @piece
@@ -151,3 +151,7 @@ def fit(m: Any, field: Array, points: Array, ways: Array, gamma: float, out: Arr
             out[n, M1] = speed / np.sqrt(gamma * here[0] / here[1])
             for d in range(3):
                 out[n, WAY + d] = here[2 + d] / speed
+        s = (high - HALF) * step
+        p[0], p[1], p[2] = points[n, 0] + s * x, points[n, 1] + s * y, points[n, 2] + s * z
+        if at(m, field, p, st, q, ids, cx, cv, jac, tmp, stack, w, here):
+            out[n, M2] = np.sqrt((here[2] ** 2 + here[3] ** 2 + here[4] ** 2) / (gamma * here[0] / here[1]))

@@ -115,7 +115,7 @@ def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = 
 
 
 def _fitted(gas: _Gas, surface: Surface, ways: Vec, token: Token | None) -> Vec:
-    """What is fitted at each vertex, shape (n, 13), in units of the mean pressure and density."""
+    """What is fitted at each vertex, shape (n, 14), in units of the mean pressure and density."""
     flow, pressure, density, gamma = gas.flow, gas.pressure, gas.density, gas.gamma
     p0, r0 = float(np.nanmean(np.abs(pressure))) or 1.0, float(np.nanmean(np.abs(density))) or 1.0
     field = np.empty((flow.n_points, 5), np.float32)
@@ -220,7 +220,7 @@ def _shock(sheet: Surface, jump: _Jump, f: Vec, strong: NDArray[np.bool_], gamma
     numbers = (Number("normal Mach number", median), Number("pressure ratio", _median(jump.ratio)), Number("angle", _median(angle), "°"),
                Number("pressure ratio by the Mach number before it", _by_mach(_median(jump.before), gamma)),
                Number("greatest normal Mach number", float(np.nanquantile(m, _MOST))),
-               Number("Mach number before it", _median(f[:, kernels.M1])),
+               Number("Mach number before it", _median(f[:, kernels.M1])), Number("Mach number behind it", _median(f[:, kernels.M2])),
                Number("normal Mach number behind it", _median(jump.behind)), Number("area", area, "m²"), Number("thickness", wide, "cells"))
     reasons = (Reason(between(WIDER - wide, 0.0, 8.0), f"{wide:.1f} cells thick (good: 4)"),
                Reason(between(0.3 - off, 0.0, 0.25), f"Mach numbers by the jump and before it differ by {off:.2g}"),

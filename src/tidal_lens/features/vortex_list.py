@@ -55,6 +55,10 @@ def find_vortices(flow: Flow, values: Values, speed: float, token: Token | None 
     return [_finding(tank, c, s, values, pressure) for c, s in zip(cores, stations, strict=True) if s.peaked.any()]
 
 
+def _place(point: Vec) -> str:
+    return ", ".join(f"{c:.4g}" for c in point)
+
+
 def _typical(values: Vec) -> float:
     finite = values[np.isfinite(values)]
     return float(np.median(finite)) if len(finite) else 0.0
@@ -94,8 +98,8 @@ def _finding(tank: Tank, core: Core, found: Stations, values: Values, pressure: 
     ends = core.ends if downstream else core.ends[::-1]
     # Looking along the line: the vorticity points along the core, so the fluid turns to the right of it.
     turning = "clockwise" if downstream else "anticlockwise"
-    told = ((f"It {_ENDS[ends[0]]}.",) if core.closed else
-            (f"Upstream it {_ENDS[ends[0]]}, downstream it {_ENDS[ends[1]]}.",)) + (f"Seen along its line it turns {turning}.",)
+    how = f"It {_ENDS[ends[0]]}." if core.closed else f"Upstream it {_ENDS[ends[0]]}, downstream it {_ENDS[ends[1]]}."
+    told = how, f"Seen along its line it turns {turning}.", f"From {_place(points[0])} to {_place(points[-1])}."
     reasons = (Reason(between(cells, 1.0, 3.0), f"{cells:.1f} cells to a radius (good: 3)"),
                Reason(float(on.mean()), f"its radius was met at {on.mean():.0%} of the stations before a wall or an end"),
                Reason(between(roundness, 0.1, 0.6),
