@@ -9,7 +9,7 @@ from tidal_lens.features import vortex_kernels as kernels
 from tidal_lens.features.finding import Finding, Number, Reason, between, over
 from tidal_lens.features.scales import Values
 from tidal_lens.features.vortex_measures import Stations, measured
-from tidal_lens.features.vortices import Core, Tank, core_lines, joined
+from tidal_lens.features.vortices import Core, Tank, core_lines, evened, joined
 from tidal_lens.flow.case import Flow
 from tidal_lens.work import Token
 
@@ -46,12 +46,9 @@ def find_vortices(flow: Flow, values: Values, speed: float, token: Token | None 
     stations = measured(tank, cores, velocity, token)
     # What nothing turns round may lie in line with a vortex and be none.
     turned = np.array([_typical(s.radius) if _typical(s.round[s.peaked]) > ROUND else 0.0 for s in stations])
-    whole = cores if plane else joined(cores, turned)
-    if len(whole) != len(cores):
-        known = {id(c): s for c, s in zip(cores, stations, strict=True)}
-        new = [c for c in whole if id(c) not in known]
-        known.update((id(c), s) for c, s in zip(new, measured(tank, new, velocity, token), strict=True))
-        cores, stations = whole, [known[id(c)] for c in whole]
+    whole = cores if plane else [evened(c) for c in joined(cores, turned)]
+    if not plane:
+        cores, stations = whole, measured(tank, whole, velocity, token)
     return [_finding(tank, c, s, values, pressure) for c, s in zip(cores, stations, strict=True) if s.peaked.any()]
 
 
