@@ -58,10 +58,45 @@ class Token:
         if self._gone.is_set():
             raise self._error
 
+    def part(self, low: float, high: float) -> Token:
+        """The same for a part of the work: its progress from 0 to 1 is from ``low`` to ``high`` of the whole."""
+        return _Part(self, low, high)
+
     def report(self, fraction: float) -> None:
         """Tell how much is done, from 0 to 1."""
         if self._progress is not None:
             self._progress(fraction)
+
+
+class _Part(Token):
+    """Of another token: cancelled and refused with it."""
+
+    def __init__(self, whole: Token, low: float, high: float) -> None:
+        super().__init__()
+        self._whole, self._low, self._high, self._so_far = whole, low, high, 0.0
+        self._gone = whole._gone
+
+    def report(self, fraction: float) -> None:
+        self._so_far = max(self._so_far, fraction)  # what is done of one task after another never seems less
+        self._whole.report(self._low + self._so_far * (self._high - self._low))
+
+    def cancel(self) -> None:
+        self._whole.cancel()
+
+    def refuse(self, error: TidalLensError) -> None:
+        self._whole.refuse(error)
+
+    @property
+    def unwanted(self) -> bool:
+        return self._whole.unwanted
+
+    def check(self) -> None:
+        self._whole.check()
+
+
+def stage(token: Token | None, low: float, high: float) -> Token | None:
+    """A part of a token, if there is one: see :meth:`Token.part`."""
+    return None if token is None else token.part(low, high)
 
 
 _token: contextvars.ContextVar[Token | None] = contextvars.ContextVar("token", default=None)

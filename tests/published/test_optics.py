@@ -175,3 +175,14 @@ def test_the_quick_look_is_about_the_true_one(kind):
     assert np.abs(quick - true).max() < 0.1 * np.abs(true).max()
     half = np.where(np.arange(aim.columns)[None] < aim.columns / 2, -1e9, np.inf) + np.zeros((aim.rows, 1))
     assert not deflections(flow, density, aim, half, UNIT, quick=True)[:, :aim.columns // 2 - 8].any(), "walls hide what is behind them"
+
+
+def test_the_shock_round_a_ball_stands_where_a_slice_through_it_shows_it():
+    """A density that jumps on a sphere of radius 0.6: its rim in the picture, where light is bent most, has that radius."""
+    flow, aim = given("tetrahedra", WAYS[0], 61, lambda p: 1 + 0.5 / (1 + np.exp((np.linalg.norm(p, axis=1) - 0.6) / 0.02)), 200)
+    bent = deflections(flow, flow.fields["Density"].values, aim, open_to(aim), UNIT)
+    _, x, y = through_ball(aim)
+    row = aim.rows // 2
+    right = np.where(x[row] > 0.2, np.abs(bent[row, :, 0]), 0.0)
+    assert x[row, right.argmax()] == pytest.approx(0.6, abs=2 / 60), "within a cell"
+    assert abs(y[row, 0]) < aim.pixel

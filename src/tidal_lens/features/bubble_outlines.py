@@ -16,7 +16,7 @@ from tidal_lens.cutting.surface import Surface
 from tidal_lens.features.connected import parts_of
 from tidal_lens.features.sheets import evened
 from tidal_lens.flow.case import Flow
-from tidal_lens.work import Token
+from tidal_lens.work import Token, stage
 
 Vec = NDArray[np.float64]
 STATIONS = 40
@@ -95,7 +95,7 @@ class Outline:
 def outline_of(region: Backflow, token: Token | None = None) -> Outline | None:
     """The outline of a bubble; None where nothing runs back between nodes."""
     flow, own = region.flow, region.own
-    reversed_volume = region_content(flow, [region.inner], None, token=token).volume
+    reversed_volume = region_content(flow, [region.inner], None, token=stage(token, 0.0, 0.0)).volume
     if not reversed_volume > 0.0:
         return None
     own_along = flow.points[own] @ region.ahead
@@ -103,7 +103,7 @@ def outline_of(region: Backflow, token: Token | None = None) -> Outline | None:
     hair = 1e-3 * (last - first)
     places = np.linspace(first + hair, last - hair, STATIONS)
     # It reaches half of its own radius or height beyond what runs back; further off other slow fluid begins, as in layers at walls.
-    skin = region_skin(flow, [region.inner], token)
+    skin = region_skin(flow, [region.inner], stage(token, 0.0, 0.0))
     sides = 0.0 if flow.normal is None else 2.0 * reversed_volume / flow.depth  # of a layer of a plane flow
     reach = ROOM * reversed_volume / max(skin.area - sides, 1e-300) + float(np.median(region.width[own]))
     box = _box_round(flow, own, 2.0 * reach)
@@ -114,7 +114,8 @@ def outline_of(region: Backflow, token: Token | None = None) -> Outline | None:
     for n, place in enumerate(places):
         if token is not None:
             token.check()
-        levels[n], left[n], met[n] = _level(region, near, place, token)
+            token.report(n / STATIONS)
+        levels[n], left[n], met[n] = _level(region, near, place, stage(token, n / STATIONS, n / STATIONS))
     outer = np.interp(flow.points[box] @ region.ahead, places, np.where(met, levels, 0.0), left=0.0, right=0.0)
     # No further off than it may reach: by a slope, so that it ends there smoothly.
     limit_of_reach = np.where(np.isfinite(far), far / reach - 1.0, 1.0) * region.speed
@@ -128,8 +129,8 @@ def outline_of(region: Backflow, token: Token | None = None) -> Outline | None:
     field = np.full(flow.n_points, top)
     field[box] = np.minimum(np.where(mine, shifted, np.maximum(np.abs(shifted), region.hair)), top)
     limit = [Limit(field, 0.0, False)]
-    skin = region_skin(flow, limit, token)
-    volume = region_content(flow, limit, None, token=token).volume
+    skin = region_skin(flow, limit, stage(token, 0.95, 0.95))
+    volume = region_content(flow, limit, None, token=stage(token, 0.98, 0.98)).volume
     held = _on_outside(flow, skin)
     # What lies on walls is theirs to show; in a plane flow all is seen from its sides.
     hidden = held[skin.faces].all(axis=1) if flow.normal is None else np.zeros(len(skin.faces), bool)

@@ -21,7 +21,7 @@ from tidal_lens.features.scales import Values, cell_widths, scales_of
 from tidal_lens.features.zeros import Zero, zeros_of
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.smoothing import node_volumes
-from tidal_lens.work import Token
+from tidal_lens.work import Token, stage
 
 Vec = NDArray[np.float64]
 MOST = 8  # regions whose outline is looked for, the largest first
@@ -76,9 +76,10 @@ def find_bubbles(flow: Flow, values: Values, stream: Vec, token: Token | None = 
     many = np.bincount(part[part >= 0])
     out: list[Bubble] = []
     at = np.zeros(flow.n_points, bool)
-    for k in [k for k in range(min(MOST, len(many))) if many[k] >= 4 and many[k] > SMALL * many[0]]:
+    chosen = [k for k in range(min(MOST, len(many))) if many[k] >= 4 and many[k] > SMALL * many[0]]
+    for at_work, k in enumerate(chosen):
         region = _along_itself(Backflow(flow, back, flux, part == k, ahead, scales.speed, width), velocity, token)
-        found = outline_of(region, token)
+        found = outline_of(region, stage(token, at_work / len(chosen), (at_work + 1) / len(chosen)))
         if found is not None:
             out.append(Bubble(_finding(region, found), found.skin))
             at |= region.own

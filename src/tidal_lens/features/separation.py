@@ -25,7 +25,7 @@ from tidal_lens.features.wall_points import WallPoint, apart, wall_points
 from tidal_lens.features.wall_sheet import WallSheet
 from tidal_lens.flow.case import Flow
 from tidal_lens.tracing.surface_lines import lines_on
-from tidal_lens.work import Token
+from tidal_lens.work import Token, stage
 
 Vec = NDArray[np.float64]
 REACH = 0.08  # of the walls' diagonal: along which lines are watched
@@ -69,8 +69,8 @@ def find_separation(flow: Flow, shear: NDArray[Any], token: Token | None = None)
     points = wall_points(sheet)
     found = []
     kinds: tuple[Kind, Kind] = ("separation", "attachment")
-    for kind in kinds:
-        found += _lines(flow, sheet, points, kind, token)
+    for n, kind in enumerate(kinds):
+        found += _lines(flow, sheet, points, kind, stage(token, 0.5 * n, 0.5 + 0.5 * n))
     total = sum(p.index for p in points)
     euler = sheet.euler if sheet.is_closed else None
     far = apart(points)

@@ -25,7 +25,7 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.gradients import flow_gradient
 from tidal_lens.quantities.smoothing import smoothed
 from tidal_lens.sampling.mesh import mesh_of
-from tidal_lens.work import Token, read_only, run_chunks
+from tidal_lens.work import Token, read_only, run_chunks, stage
 
 Vec = NDArray[np.float64]
 RISE = 0.02  # of the pressure, a cell: less is no candidate
@@ -87,11 +87,11 @@ def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = 
         return []
     gas = _Gas(flow, pressure, density, velocity, gamma)
     sound = gas.sound
-    gradient = np.asarray(flow_gradient(flow, pressure, token)[:, 0])
-    width = cell_widths(flow, token)
-    sonic = _sonic(gas, gradient, width, token)
+    gradient = np.asarray(flow_gradient(flow, pressure, stage(token, 0.0, 0.1))[:, 0])
+    width = cell_widths(flow, stage(token, 0.1, 0.15))
+    sonic = _sonic(gas, gradient, width, stage(token, 0.15, 0.3))
     for axis in range(3):  # one by one: it takes a third of the memory
-        gradient[:, axis] = smoothed(flow, np.ascontiguousarray(gradient[:, axis]), _PASSES, token)
+        gradient[:, axis] = smoothed(flow, np.ascontiguousarray(gradient[:, axis]), _PASSES, stage(token, 0.3, 0.3))
     # In units in which it is about one: squares of single precision have their limits.
     scale = float(np.abs(np.nan_to_num(gradient)).max(initial=0.0)) or 1.0
     gradient /= scale
@@ -100,7 +100,7 @@ def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = 
         rise = size * (scale * width / pressure)
         into = np.einsum("ij,ij->i", velocity, gradient) / (size * sound)
     into = np.where(np.isfinite(into) & (rise > 0.25 * RISE), into, 0.0)
-    surface = isosurface(flow, into, 1.0, token)
+    surface = isosurface(flow, into, 1.0, stage(token, 0.35, 0.35))
     if not len(surface.faces):
         return sonic
     surface = welded(surface, float(np.median(surface.stencil.apply(width))))
@@ -110,7 +110,7 @@ def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = 
         return sonic
     ways = surface.stencil.apply_vectors(gradient)
     ways /= np.maximum(np.linalg.norm(ways, axis=1), 1e-300)[:, None]
-    fits = _fitted(gas, surface, ways, token)
+    fits = _fitted(gas, surface, ways, stage(token, 0.4, 0.95))
     return [*_pieces(surface, ways, fits, gamma), *sonic]
 
 

@@ -11,7 +11,7 @@ from tidal_lens.features.scales import Values
 from tidal_lens.features.vortex_measures import Stations, measured
 from tidal_lens.features.vortices import Core, Tank, core_lines, evened, joined
 from tidal_lens.flow.case import Flow
-from tidal_lens.work import Token
+from tidal_lens.work import Token, stage
 
 Vec = NDArray[np.float64]
 ROUND = 0.25  # least by mean speed round half of the radius: shear layers are at 0.1
@@ -38,17 +38,17 @@ def find_vortices(flow: Flow, values: Values, speed: float, token: Token | None 
     pressure : str
         The quantity that is told along cores as their pressure; none if empty.
     """
-    tank = Tank.of(flow, values, speed, token)
+    tank = Tank.of(flow, values, speed, stage(token, 0.0, 0.3))
     with np.errstate(over="ignore", invalid="ignore"):
         velocity = (values("velocity") / tank.scales.speed).astype(np.float32)
     plane = flow.normal is not None
-    cores = [c for c in core_lines(tank, token) if plane or c.length > SHORT * float(np.median(c.widths))]
-    stations = measured(tank, cores, velocity, token)
+    cores = [c for c in core_lines(tank, stage(token, 0.3, 0.7)) if plane or c.length > SHORT * float(np.median(c.widths))]
+    stations = measured(tank, cores, velocity, stage(token, 0.7, 0.85))
     # What nothing turns round may lie in line with a vortex and be none.
     turned = np.array([_typical(s.radius) if _typical(s.round[s.peaked]) > ROUND else 0.0 for s in stations])
     whole = cores if plane else [evened(c) for c in joined(cores, turned)]
     if not plane:
-        cores, stations = whole, measured(tank, whole, velocity, token)
+        cores, stations = whole, measured(tank, whole, velocity, stage(token, 0.85, 1.0))
     return [_finding(tank, c, s, values, pressure) for c, s in zip(cores, stations, strict=True) if s.peaked.any()]
 
 

@@ -23,7 +23,7 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.smoothing import smoothed
 from tidal_lens.quantities.walls import distances
 from tidal_lens.sampling.mesh import Mesh, mesh_of
-from tidal_lens.work import Token, read_only, run_chunks
+from tidal_lens.work import Token, read_only, run_chunks, stage
 
 Vec = NDArray[np.float64]
 STRONG = 0.25  # of the speed by the length: √−λ2 of a seed
@@ -164,13 +164,15 @@ def core_lines(tank: Tank, token: Token | None = None) -> list[Core]:
     Seeds are followed some at a time, always as many and the strongest first, and those that a line has come by are left out: what is found
     does not depend on the number of threads.
     """
-    seeds = seeds_of(tank, token)
+    seeds = seeds_of(tank, stage(token, 0.0, 0.1))
+    count = max(len(seeds), 1)
     widths = tank.widths_at(seeds)
     if tank.flow.normal is not None:
         return _through_plane(tank.flow, seeds, widths)
     lines: list[Core] = []
     while len(seeds):
-        new = [c for c in _followed(tank, seeds[:SEEDS_AT_ONCE], token) if len(c.points) > 2]
+        done = 1.0 - len(seeds) / count
+        new = [c for c in _followed(tank, seeds[:SEEDS_AT_ONCE], stage(token, 0.1 + 0.9 * done, 0.1 + 0.9 * done)) if len(c.points) > 2]
         seeds, widths = seeds[SEEDS_AT_ONCE:], widths[SEEDS_AT_ONCE:]
         if new and len(seeds):
             near, _ = cKDTree(np.concatenate([c.points for c in new])).query(seeds)
