@@ -85,7 +85,12 @@ def walls_before(flow: Flow, aim: Aim) -> Vec:
     faces, _, _ = wall_faces(flow)
     if len(faces):
         used, numbers = np.unique(faces, return_inverse=True)
-        kernels.nearest_walls(aim.placed(flow.points[used]), numbers.reshape(faces.shape).astype(np.int64), depth)
+        points, numbers = aim.placed(flow.points[used]), numbers.reshape(faces.shape).astype(np.int64)
+        kernels.nearest_walls(points, numbers, depth)
+        # Split along the other diagonal too: no cell of the flow in front reaches behind the farther of both.
+        other = np.full_like(depth, np.inf)
+        kernels.nearest_walls(points, np.roll(numbers, 1, axis=1), other)
+        depth = np.where(np.isfinite(other), np.maximum(depth, other), depth)
     return depth
 
 
@@ -110,23 +115,23 @@ def along_sight(flow: Flow, values: NDArray[Any], aim: Aim, walls: Vec, token: T
     """
     points = read_only(aim.placed(flow.points))
     own = np.ascontiguousarray(np.nan_to_num(values.astype(np.float64)))
-    floor = np.full(own.shape[1], -1.0) if greatest else _floor(own)
+    if not greatest:
+        own[np.abs(own) <= _floor(own)] = 0.0
+    depth = read_only(walls + 1e-7 * flow.size)  # the wall itself is to be seen
     mode = kernels.GREATEST if greatest else kernels.SUM
-    chunks = cell_ranges(flow)
-    fixed, depth = read_only(own), read_only(walls)
+    chunks, fixed = cell_ranges(flow), read_only(own)
 
     def part(number: int) -> Vec:
-        image = np.full((aim.rows, aim.columns, own.shape[1]), -np.inf if greatest else 0.0)
+        image = np.full((own.shape[1], aim.rows, aim.columns), -np.inf if greatest else 0.0)
         for at, (block, first, last) in enumerate(chunks):
             if at % PARTS == number:
                 if token is not None:
                     token.check()
-                corners = cell_corners(flow, block, first, last)
-                kernels.deposit(points, fixed, read_only(corners), depth, floor, mode, image, 0, len(corners))
+                kernels.deposit(points, fixed, read_only(cell_corners(flow, block, first, last)), depth, mode, image)
         return image
 
     images = list(in_turn(part, PARTS))
-    return np.asarray(np.maximum.reduce(images) if greatest else np.add.reduce(images))
+    return np.moveaxis(np.maximum.reduce(images) if greatest else np.add.reduce(images), 0, 2)
 
 
 def _floor(values: Vec) -> Vec:

@@ -1,7 +1,9 @@
-"""Hot loops that add up a flow along the line of sight: each cell gives its part to the pixels that it covers.
+"""Hot loops that add up a flow along the line of sight, a triangle at a time.
 
-Cells are cut into tetrahedra, in which values are linear: the sum along a ray through one is then exact. A cell that is no larger than a
-pixel gives all it holds to the four pixels next to its middle, so that nothing is lost between rays.
+Cells are cut into tetrahedra, in which values are linear. What a ray gathers in one is F(out) − F(in), where F(z) = ∫ f dz; written for the
+plane of a face, in which f and z are linear in the picture, F = f z − ½ g z² with the slope g of f along the sight. So each face adds a
+polynomial to the pixels that it covers, and between two tetrahedra of a cell only the jump of the slope is left. A cell that is no larger
+than a pixel gives all it holds to the four pixels next to its middle, so that nothing is lost between rays.
 """
 
 from __future__ import annotations
@@ -16,180 +18,168 @@ from tidal_lens.jit import kernel, piece
 Array = NDArray[Any]
 SMALL = 1.5  # pixels
 SUM, GREATEST = 0, 1
+FLAT = 1e-12  # share of a cell's extents: tetrahedra and triangles with less hold nothing
 TETRAHEDRA = np.array([[0, 1, 2, 6], [0, 2, 3, 6], [0, 3, 7, 6], [0, 7, 4, 6], [0, 4, 5, 6], [0, 5, 1, 6]], np.int64)
-
-
-@piece
-def _linear(p: Array, four: Array, det: float, share: Array) -> None:
-    """Write the shares of the corners of a tetrahedron as linear functions: at the origin, and by column, row and depth."""
-    for k in range(4):
-        # Each share is the volume of the tetrahedron with the place in the corner's stead.
-        i, j, m = four[(k + 1) & 3], four[(k + 2) & 3], four[(k + 3) & 3]
-        ax, ay, az = p[j, 0] - p[i, 0], p[j, 1] - p[i, 1], p[j, 2] - p[i, 2]
-        bx, by, bz = p[m, 0] - p[i, 0], p[m, 1] - p[i, 1], p[m, 2] - p[i, 2]
-        by_det = (1.0 if k & 1 else -1.0) / det
-        nx, ny, nz = by_det * (ay * bz - az * by), by_det * (az * bx - ax * bz), by_det * (ax * by - ay * bx)
-        share[k, 0] = -(nx * p[i, 0] + ny * p[i, 1] + nz * p[i, 2])
-        share[k, 1], share[k, 2], share[k, 3] = nx, ny, nz
+# Its faces as triangles, all turned outwards.
+OUTER = np.array([[0, b, a] for _, a, b, _ in TETRAHEDRA] + [[6, a, b] for _, a, b, _ in TETRAHEDRA], np.int64)
 
 
 @kernel
-def deposit(points: Array, values: Array, corners: Array, depth: Array, floor: Array, mode: int, image: Array, begin: int,
-            end: int) -> None:
-    """Add cells begin..end to a picture.
+def deposit(points: Array, values: Array, corners: Array, depth: Array, mode: int, image: Array) -> None:
+    """Add cells to a picture.
 
     Parameters
     ----------
     points : (n, 3)
         Nodes: two coordinates in pixels, and the depth along the line of sight.
     values : (n, k)
-        What is added up.
+        What is added up; cells with nothing but zeros are left out of sums.
     corners : (m, 8) int
         Corners of (collapsed) hexahedra.
     depth : (h, w)
         Of the wall that is in the way at each pixel; infinite where there is none.
-    floor : (k,)
-        Cells with no value as large as this are nothing.
     mode : int
         The sum, or the greatest value.
-    image : (h, w, k)
+    image : (k, h, w)
         Added to, or raised.
     """
     many = values.shape[1]
-    four, share, field, plane = np.empty(4, np.int64), np.empty((4, 4)), np.empty((many, 4)), np.empty((4, 3))
+    p, own = np.empty((8, 3)), np.empty((8, many))
+    slope, area = np.empty(many), np.empty(12)
     tall, wide = depth.shape
-    for cell in range(begin, end):
-        left = low = 1e300
-        right = high = -1e300
-        worth = False
+    for cell in range(corners.shape[0]):
+        left = low = near = 1e300
+        right = high = far = -1e300
+        worth = mode == GREATEST
         for c in range(8):
             node = corners[cell, c]
-            left, right = min(left, points[node, 0]), max(right, points[node, 0])
-            low, high = min(low, points[node, 1]), max(high, points[node, 1])
+            p[c, 0], p[c, 1], p[c, 2] = points[node, 0], points[node, 1], points[node, 2]
+            left, right = min(left, p[c, 0]), max(right, p[c, 0])
+            low, high = min(low, p[c, 1]), max(high, p[c, 1])
+            near, far = min(near, p[c, 2]), max(far, p[c, 2])
             for k in range(many):
-                worth = worth or abs(values[node, k]) > floor[k]
+                own[c, k] = values[node, k]
+                worth = worth or own[c, k] != 0.0
         if not worth or right < 0.0 or high < 0.0 or left > wide or low > tall:
             continue
+        middle = 0.5 * (near + far)
+        for c in range(8):
+            p[c, 2] -= middle  # small numbers: what cancels within a cell is no larger than what it holds
         if max(right - left, high - low) < SMALL and mode == SUM:
-            _whole(points, values, corners, cell, depth, image)
+            _whole(p, own, middle, depth, image)
             continue
-        for t in range(6):
-            for c in range(4):
-                four[c] = corners[cell, TETRAHEDRA[t, c]]
-            a, b, c2, d = four[0], four[1], four[2], four[3]
-            if a in (b, c2, d) or b in (c2, d) or c2 == d:  # of collapsed cells
-                continue
-            ux, uy, uz = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
-            vx, vy, vz = points[c2, 0] - points[a, 0], points[c2, 1] - points[a, 1], points[c2, 2] - points[a, 2]
-            wx, wy, wz = points[d, 0] - points[a, 0], points[d, 1] - points[a, 1], points[d, 2] - points[a, 2]
-            det = ux * (vy * wz - vz * wy) - uy * (vx * wz - vz * wx) + uz * (vx * wy - vy * wx)
-            whole = ((abs(ux) + abs(uy) + abs(uz)) * (abs(vx) + abs(vy) + abs(vz)) * (abs(wx) + abs(wy) + abs(wz)))
-            if not abs(det) > 1e-12 * whole:
-                continue
-            top = max(int(np.ceil(min(points[a, 1], points[b, 1], points[c2, 1], points[d, 1]) - 0.5)), 0)
-            bottom = min(int(np.floor(max(points[a, 1], points[b, 1], points[c2, 1], points[d, 1]) - 0.5)), tall - 1)
-            start = max(int(np.ceil(min(points[a, 0], points[b, 0], points[c2, 0], points[d, 0]) - 0.5)), 0)
-            stop = min(int(np.floor(max(points[a, 0], points[b, 0], points[c2, 0], points[d, 0]) - 0.5)), wide - 1)
-            if bottom < top or stop < start:
-                continue
-            _linear(points, four, det, share)
-            for k in range(many):
-                for m in range(4):
-                    field[k, m] = 0.0
-                    for c in range(4):
-                        field[k, m] += share[c, m] * values[four[c], k]
-            # Where a ray comes in is the greatest of some planes' depths, where it goes out the least of others'.
-            enters = leaves = 0
-            for k in range(4):
-                slope = share[k, 3]
-                if slope > 0.0:
-                    for m in range(3):
-                        plane[enters, m] = -share[k, m] / slope
-                    enters += 1
-                elif slope < 0.0:
-                    leaves += 1
-                    for m in range(3):
-                        plane[4 - leaves, m] = -share[k, m] / slope
-            for row in range(top, bottom + 1):
-                y = row + 0.5
-                first, last = float(start), float(stop)
-                # The columns for which each of the ones is before each of the others.
-                for i in range(enters):
-                    for j in range(4 - leaves, 4):
-                        rest = plane[j, 0] - plane[i, 0] + (plane[j, 2] - plane[i, 2]) * y
-                        slant = plane[j, 1] - plane[i, 1]
-                        if slant > 0.0:
-                            first = max(first, np.ceil(-rest / slant - 0.5))
-                        elif slant < 0.0:
-                            last = min(last, np.floor(-rest / slant - 0.5))
-                        elif rest <= 0.0:
-                            last = -1.0
-                for k in range(4):
-                    if share[k, 3] == 0.0:
-                        rest, slant = share[k, 0] + share[k, 2] * y, share[k, 1]
-                        if slant > 0.0:
-                            first = max(first, np.ceil(-rest / slant - 0.5))
-                        elif slant < 0.0:
-                            last = min(last, np.floor(-rest / slant - 0.5))
-                        elif rest < 0.0:
-                            last = -1.0
-                if not last >= first:
-                    continue
-                for column in range(int(first), int(last) + 1):
-                    x = column + 0.5
-                    near, far = -1e300, depth[row, column]
-                    for i in range(enters):
-                        near = max(near, plane[i, 0] + plane[i, 1] * x + plane[i, 2] * y)
-                    for j in range(4 - leaves, 4):
-                        far = min(far, plane[j, 0] + plane[j, 1] * x + plane[j, 2] * y)
-                    if not far > near:
-                        continue
-                    middle = 0.5 * (near + far)
-                    for k in range(many):
-                        flat = field[k, 0] + field[k, 1] * x + field[k, 2] * y
-                        if mode == SUM:
-                            image[row, column, k] += (far - near) * (flat + field[k, 3] * middle)
-                        else:
-                            image[row, column, k] = max(image[row, column, k], flat + field[k, 3] * near, flat + field[k, 3] * far)
+        if not _slope(p, own, FLAT * (right - left + 1.0) * (high - low + 1.0) * (far - near), area, slope):
+            continue
+        for t in range(12):
+            if area[t] != 0.0:
+                _triangle(p, own, OUTER[t, 0], OUTER[t, 1], OUTER[t, 2], 1.0 if area[t] > 0.0 else -1.0, slope, middle, depth, mode, image)
 
 
 @piece
-def _whole(points: Array, values: Array, corners: Array, cell: int, depth: Array, image: Array) -> None:
+def _slope(p: Array, own: Array, flat: float, area: Array, slope: Array) -> bool:
+    """Write twice the area of each outer triangle in the picture, and the mean slope along the sight; False where the cell is flat."""
+    many = own.shape[1]
+    volume = 0.0
+    slope[:] = 0.0
+    for t in range(12):
+        a, b, c = OUTER[t, 0], OUTER[t, 1], OUTER[t, 2]
+        one = (p[b, 0] - p[a, 0]) * (p[c, 1] - p[a, 1]) - (p[b, 1] - p[a, 1]) * (p[c, 0] - p[a, 0])
+        area[t] = one
+        volume += one * (p[a, 2] + p[b, 2] + p[c, 2])
+        for k in range(many):
+            slope[k] += one * (own[a, k] + own[b, k] + own[c, k])
+    if not abs(volume) > flat:
+        return False
+    way = 1.0 if volume > 0.0 else -1.0
+    for t in range(12):
+        area[t] *= way
+    for k in range(many):
+        slope[k] /= volume
+    return True
+
+
+@piece
+def _triangle(p: Array, own: Array, a: int, b: int, c: int, way: float, slope: Array, middle: float, depth: Array, mode: int,
+              image: Array) -> None:
+    """Add what a triangle gives to the pixels that it covers."""
+    # From below upwards: a, b, c.
+    if p[b, 1] < p[a, 1]:
+        a, b = b, a
+    if p[c, 1] < p[a, 1]:
+        a, c = c, a
+    if p[c, 1] < p[b, 1]:
+        b, c = c, b
+    tall, wide = depth.shape
+    ax, ay, bx, by, cx, cy = p[a, 0], p[a, 1], p[b, 0], p[b, 1], p[c, 0], p[c, 1]
+    first, last = max(int(np.ceil(ay - 0.5)), 0), min(int(np.ceil(cy - 0.5)), tall)
+    if last <= first:
+        return
+    area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+    if not abs(area) > FLAT * (cy - ay) * (abs(bx - ax) + abs(cx - ax)):
+        return
+    turn = int(np.ceil(by - 0.5))
+    by_area = 1.0 / area
+    zx = ((p[b, 2] - p[a, 2]) * (cy - ay) - (p[c, 2] - p[a, 2]) * (by - ay)) * by_area
+    zy = ((p[c, 2] - p[a, 2]) * (bx - ax) - (p[b, 2] - p[a, 2]) * (cx - ax)) * by_area
+    long = (cx - ax) / (cy - ay)
+    lower = (bx - ax) / (by - ay) if by > ay else 0.0
+    upper = (cx - bx) / (cy - by) if cy > by else 0.0
+    for row in range(first, last):
+        y = row + 0.5
+        one = ax + (y - ay) * long
+        two = ax + (y - ay) * lower if row < turn else bx + (y - by) * upper
+        begin, end = int(np.ceil(min(one, two) - 0.5)), int(np.ceil(max(one, two) - 0.5))
+        begin, end = max(begin, 0), min(end, wide)
+        if end <= begin:
+            continue
+        z0 = p[a, 2] + zy * (y - ay) + zx * (0.5 - ax)
+        for k in range(image.shape[0]):
+            fb, fc = own[b, k] - own[a, k], own[c, k] - own[a, k]
+            fx = (fb * (cy - ay) - fc * (by - ay)) * by_area
+            f0 = own[a, k] + (fc * (bx - ax) - fb * (cx - ax)) * by_area * (y - ay) + fx * (0.5 - ax)
+            half = 0.5 * slope[k]
+            # A cell is before a wall or behind it, with both its sides: walls are made of faces of cells.
+            if mode == SUM:
+                for column in range(begin, end):
+                    z = z0 + zx * column
+                    if z <= depth[row, column] - middle:
+                        image[k, row, column] += way * z * (f0 + fx * column - half * z)
+            else:
+                for column in range(begin, end):
+                    if z0 + zx * column <= depth[row, column] - middle:
+                        image[k, row, column] = max(image[k, row, column], f0 + fx * column)
+
+
+@piece
+def _whole(p: Array, own: Array, middle: float, depth: Array, image: Array) -> None:
     """Give all that a small cell holds to the four pixels next to its middle."""
     tall, wide = depth.shape
-    many = values.shape[1]
     volume = x = y = z = 0.0
+    part = np.empty(6)
     for t in range(6):
-        a, b = corners[cell, TETRAHEDRA[t, 0]], corners[cell, TETRAHEDRA[t, 1]]
-        c, d = corners[cell, TETRAHEDRA[t, 2]], corners[cell, TETRAHEDRA[t, 3]]
-        ux, uy, uz = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
-        vx, vy, vz = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1], points[c, 2] - points[a, 2]
-        wx, wy, wz = points[d, 0] - points[a, 0], points[d, 1] - points[a, 1], points[d, 2] - points[a, 2]
-        part = abs(ux * (vy * wz - vz * wy) - uy * (vx * wz - vz * wx) + uz * (vx * wy - vy * wx)) / 6.0
-        volume += part
-        x += 0.25 * part * (points[a, 0] + points[b, 0] + points[c, 0] + points[d, 0])
-        y += 0.25 * part * (points[a, 1] + points[b, 1] + points[c, 1] + points[d, 1])
-        z += 0.25 * part * (points[a, 2] + points[b, 2] + points[c, 2] + points[d, 2])
+        b, c = TETRAHEDRA[t, 1], TETRAHEDRA[t, 2]
+        bx, by, bz = p[b, 0] - p[0, 0], p[b, 1] - p[0, 1], p[b, 2] - p[0, 2]
+        cx, cy, cz = p[c, 0] - p[0, 0], p[c, 1] - p[0, 1], p[c, 2] - p[0, 2]
+        dx, dy, dz = p[6, 0] - p[0, 0], p[6, 1] - p[0, 1], p[6, 2] - p[0, 2]
+        part[t] = abs(bz * (cx * dy - cy * dx) + cz * (dx * by - dy * bx) + dz * (bx * cy - by * cx)) / 24.0
+        volume += 4.0 * part[t]
+        x += part[t] * (p[0, 0] + p[b, 0] + p[c, 0] + p[6, 0])
+        y += part[t] * (p[0, 1] + p[b, 1] + p[c, 1] + p[6, 1])
+        z += part[t] * (p[0, 2] + p[b, 2] + p[c, 2] + p[6, 2])
     if not volume > 0.0:
         return
-    x, y, z = x / volume, y / volume, z / volume
+    x, y, z = x / volume, y / volume, z / volume + middle
     column, row = int(np.floor(x - 0.5)), int(np.floor(y - 0.5))
     fx, fy = x - 0.5 - column, y - 0.5 - row
-    for k in range(many):
+    for k in range(own.shape[1]):
         held = 0.0
         for t in range(6):
-            a, b = corners[cell, TETRAHEDRA[t, 0]], corners[cell, TETRAHEDRA[t, 1]]
-            c, d = corners[cell, TETRAHEDRA[t, 2]], corners[cell, TETRAHEDRA[t, 3]]
-            ux, uy, uz = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
-            vx, vy, vz = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1], points[c, 2] - points[a, 2]
-            wx, wy, wz = points[d, 0] - points[a, 0], points[d, 1] - points[a, 1], points[d, 2] - points[a, 2]
-            part = abs(ux * (vy * wz - vz * wy) - uy * (vx * wz - vz * wx) + uz * (vx * wy - vy * wx)) / 6.0
-            held += 0.25 * part * (values[a, k] + values[b, k] + values[c, k] + values[d, k])
+            held += part[t] * (own[0, k] + own[TETRAHEDRA[t, 1], k] + own[TETRAHEDRA[t, 2], k] + own[6, k])
         for down in range(2):
             for aside in range(2):
-                r, c2 = row + down, column + aside
-                if 0 <= r < tall and 0 <= c2 < wide and z < depth[r, c2]:
-                    image[r, c2, k] += held * (fy if down else 1.0 - fy) * (fx if aside else 1.0 - fx)
+                r, c = row + down, column + aside
+                if 0 <= r < tall and 0 <= c < wide and z < depth[r, c]:
+                    image[k, r, c] += held * (fy if down else 1.0 - fy) * (fx if aside else 1.0 - fx)
 
 
 @kernel
