@@ -26,6 +26,7 @@ from tidal_lens.flow.volumes import turn_cells
 from tidal_lens.flow.welding import Joint, same_places
 from tidal_lens.formats.unpacking_kernels import READY, unpack_zlib
 from tidal_lens.optics.projection import Aim, along_sight, walls_before
+from tidal_lens.optics.quick import Held, quick_sum
 from tidal_lens.quantities.criteria import discriminant, lambda2, swirl_axis, swirling_strength
 from tidal_lens.quantities.gradients import block_gradient, flow_gradient, flow_vortices, vorticity_and_q
 from tidal_lens.quantities.nodes import node_values
@@ -181,7 +182,9 @@ def _sights() -> None:
     flow = tiny_flow()
     aim = Aim.of(flow, np.array([1.0, 0.2, 0.1]), 20)
     wall = replace(flow, boundaries=(Boundary("wall", "wall", flow.points, flow.outside.faces, np.arange(flow.n_points)),))
-    along_sight(flow, np.ones((54, 1)), aim, walls_before(wall, aim))
+    walls, ones = walls_before(wall, aim), np.ones((54, 1))
+    along_sight(flow, ones, aim, walls)
+    quick_sum(flow, Held.of(flow, ones), np.eye(1), aim, walls)
 
 
 def _of_both(name: str, part: Callable[[type], None]) -> list[tuple[str, Callable[[], None]]]:

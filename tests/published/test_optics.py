@@ -3,14 +3,18 @@
 Definitions: Settles 2001, Schlieren and Shadowgraph Techniques. Gladstone & Dale 1863: n − 1 = K ρ.
 """
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from making import cube_flow
 from shells import shell
 from threads import threads
+from tidal_lens.optics import projection_kernels as kernels
 from tidal_lens.optics.light import Bench, deflections, fringes, knife_edge, path, shadow, true_shadow
-from tidal_lens.optics.projection import Aim, along_sight, seen_through, walls_before
+from tidal_lens.optics.projection import Aim, along_sight, walls_before
+from tidal_lens.optics.through import seen_through
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import mesh_of
 
@@ -47,7 +51,7 @@ def test_a_gaussian_ball_delays_and_bends_light_as_it_should(kind, way):
     flow, aim = given(kind, way)
     density = flow.fields["Density"].values
     exact, x, y = through_ball(aim)
-    assert np.abs(path(flow, density, 1.0, aim, open_to(aim), UNIT) - exact).max() < 0.01 * exact.max()
+    assert np.abs(path(flow, density, aim, open_to(aim), replace(UNIT, around=1.0)) - exact).max() < 0.01 * exact.max()
     bent = deflections(flow, density, aim, open_to(aim), UNIT)
     for own, off in ((bent[:, :, 0], x), (bent[:, :, 1], y)):
         true = -2 * off / WIDTH**2 * exact
@@ -58,7 +62,8 @@ def test_the_error_falls_at_second_order():
     errors = []
     for n in (21, 41):
         flow, aim = given("structured", WAYS[1], n)
-        errors.append(np.abs(path(flow, flow.fields["Density"].values, 1.0, aim, open_to(aim), UNIT) - through_ball(aim)[0]).max())
+        late = path(flow, flow.fields["Density"].values, aim, open_to(aim), replace(UNIT, around=1.0))
+        errors.append(np.abs(late - through_ball(aim)[0]).max())
     assert np.log2(errors[0] / errors[1]) > 1.8
 
 
@@ -91,7 +96,7 @@ def test_fringes_of_a_slab_are_counted():
     """A slab of Δρ = 1 and depth 2 with K = 1e-3 delays by 2e-3: four waves of 5e-4; the slope across gives one fringe a wave."""
     bench = Bench(gladstone=1e-3, wavelength=5e-4)
     flow, aim = given("structured", (0.0, 1.0, 0.0), 21, lambda p: 1 + 0.5 * (p[:, 0] + 1))
-    late = path(flow, flow.fields["Density"].values, 1.0, aim, open_to(aim), bench)
+    late = path(flow, flow.fields["Density"].values, aim, open_to(aim), replace(bench, around=1.0))
     light = fringes(late, bench)[aim.rows // 2]
     assert late[0, -1] == pytest.approx(2e-3, rel=0.01)
     dark = (light[1:-1] < light[:-2]) & (light[1:-1] <= light[2:]) & (light[1:-1] < 0.1)
@@ -175,6 +180,35 @@ def test_the_quick_look_is_about_the_true_one(kind):
     assert np.abs(quick - true).max() < 0.1 * np.abs(true).max()
     half = np.where(np.arange(aim.columns)[None] < aim.columns / 2, -1e9, np.inf) + np.zeros((aim.rows, 1))
     assert not deflections(flow, density, aim, half, UNIT, quick=True)[:, :aim.columns // 2 - 8].any(), "walls hide what is behind them"
+
+
+@pytest.mark.parametrize("kind", ["structured", "tetrahedra"])
+def test_the_quick_look_at_any_quantity_is_about_the_true_one(kind):
+    flow, aim = given(kind, WAYS[1], 41, columns=60)
+    density = flow.fields["Density"].values
+    for name, off in (("sum", 0.03), ("mean", 0.03), ("attenuation", 0.1), ("greatest", 0.1), ("least", 0.1)):
+        true = seen_through(flow, density, name, aim, open_to(aim))
+        quick = seen_through(flow, density, name, aim, open_to(aim), quick=True)
+        both = np.isfinite(true) & np.isfinite(quick)
+        assert both.mean() > 0.5
+        assert np.median(np.abs(quick - true)[both]) < off * np.nanmax(np.abs(true)), name
+
+
+def test_what_only_says_how_light_is_looked_at_needs_no_rays_again(monkeypatch):
+    flow, aim = given("structured", WAYS[1], 21, columns=40)
+    density = flow.fields["Density"].values
+    cast = []
+    monkeypatch.setattr(kernels, "deposit", lambda *a, own=kernels.deposit: (cast.append(0), own(*a)))
+    bent = deflections(flow, density, aim, open_to(aim), UNIT)
+    once = len(cast)
+    assert once
+    assert np.array_equal(deflections(flow, density, aim, open_to(aim), replace(UNIT, gladstone=2.0)), 2.0 * bent)
+    assert len(cast) == once
+    hidden = deflections(flow, density, aim, np.full((aim.rows, aim.columns), -1e9), UNIT)
+    assert not hidden.any(), "other walls, another picture"
+    assert len(cast) > once
+    turned = Aim.of(flow, -np.array(WAYS[1]), 40)
+    assert not np.array_equal(deflections(flow, density, turned, open_to(turned), UNIT), bent), "another sight, another picture"
 
 
 def test_the_shock_round_a_ball_stands_where_a_slice_through_it_shows_it():

@@ -76,7 +76,7 @@ def test_strictness_sifts_without_computing_again(opened):
     settle(opened)
     assert len(card(opened, "vortices").shown) == before, "one drag is one step of undo"
     least = opened.bench.card.controls["vortices"].sieve.least
-    drag(least, QPointF(8, least.height() / 2), QPointF(0.8 * least.width(), least.height() / 2))
+    drag(least, QPointF(8, least.height() / 2), QPointF(0.96 * least.width(), least.height() / 2))
     settle(opened)
     shown = card(opened, "vortices").shown
     assert shown

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.flow.case import Flow
-from tidal_lens.optics.projection import Aim, along_sight
+from tidal_lens.optics.projection import Aim, along_sight, kept
 from tidal_lens.optics.quick import Held, quick_sum
 from tidal_lens.quantities.gradients import flow_gradient
 from tidal_lens.work import Token
@@ -41,6 +41,8 @@ class Bench:
         From the flow to the screen, for true shadows [length].
     wavelength : float
         Of the light [length].
+    around : float
+        Density of the still air that the other beam of an interferometer goes through.
     """
 
     gladstone: float = AIR
@@ -48,6 +50,7 @@ class Bench:
     strength: float = 0.0
     distance: float = 1.0
     wavelength: float = 633e-9
+    around: float = 0.0
 
 
 def deflections(flow: Flow, density: NDArray[Any], aim: Aim, walls: Vec, bench: Bench, token: Token | None = None, *,
@@ -56,8 +59,8 @@ def deflections(flow: Flow, density: NDArray[Any], aim: Aim, walls: Vec, bench: 
     slope = _slope(flow, density, token)
     if quick:
         return bench.gladstone * quick_sum(flow, Held.of(flow, slope), np.stack([aim.right, aim.up], axis=1), aim, walls)
-    across = np.column_stack([slope @ aim.right, slope @ aim.up])
-    return bench.gladstone * along_sight(flow, across, aim, walls, token)
+    return bench.gladstone * kept(flow, density, "bent", aim, walls, lambda: along_sight(
+        flow, np.column_stack([slope @ aim.right, slope @ aim.up]), aim, walls, token))
 
 
 def _slope(flow: Flow, density: NDArray[Any], token: Token | None) -> NDArray[Any]:
@@ -69,21 +72,14 @@ def _slope(flow: Flow, density: NDArray[Any], token: Token | None) -> NDArray[An
     return ready[1]
 
 
-def _column(flow: Flow, values: NDArray[Any]) -> NDArray[Any]:
-    """Values (n,) as a column, the same object while they are the same."""
-    ready: tuple[NDArray[Any], NDArray[Any]] | None = flow.__dict__.get("_column")
-    if ready is None or ready[0] is not values:
-        ready = values, np.asarray(values)[:, None]
-        flow.__dict__["_column"] = ready
-    return ready[1]
-
-
 def shadow(flow: Flow, laplacian: NDArray[Any], aim: Aim, walls: Vec, bench: Bench, token: Token | None = None, *,
            quick: bool = False) -> Vec:
     """−∫ ∇²n along each ray, by which a screen gets brighter with its distance [1/length]; shape (rows, columns)."""
     if quick:
-        return -bench.gladstone * quick_sum(flow, Held.of(flow, _column(flow, laplacian)), np.eye(1), aim, walls)[:, :, 0]
-    return -bench.gladstone * along_sight(flow, np.asarray(laplacian)[:, None], aim, walls, token)[:, :, 0]
+        held = Held.of(flow, laplacian, "sum", lambda: laplacian[:, None])
+        return -bench.gladstone * quick_sum(flow, held, np.eye(1), aim, walls)[:, :, 0]
+    return -bench.gladstone * kept(flow, laplacian, "sum", aim, walls, lambda: along_sight(
+        flow, laplacian[:, None], aim, walls, token))[:, :, 0]
 
 
 def true_shadow(bent: Vec, aim: Aim, walls: Vec, bench: Bench) -> Vec:
@@ -109,10 +105,16 @@ def true_shadow(bent: Vec, aim: Aim, walls: Vec, bench: Bench) -> Vec:
     return light.reshape(rows, columns)
 
 
-def path(flow: Flow, density: NDArray[Any], around: float, aim: Aim, walls: Vec, bench: Bench, token: Token | None = None) -> Vec:
+def path(flow: Flow, density: NDArray[Any], aim: Aim, walls: Vec, bench: Bench, token: Token | None = None, *,
+         quick: bool = False) -> Vec:
     """∫ (n − n∞) along each ray [length], shape (rows, columns)."""
-    off = np.asarray(density, np.float64)[:, None] - around
-    return bench.gladstone * along_sight(flow, off, aim, walls, token)[:, :, 0]
+    def late() -> NDArray[Any]:
+        return np.asarray(density, np.float64)[:, None] - bench.around
+
+    if quick:
+        return bench.gladstone * quick_sum(flow, Held.of(flow, density, bench.around, late), np.eye(1), aim, walls)[:, :, 0]
+    return bench.gladstone * kept(flow, density, ("late", bench.around), aim, walls, lambda: along_sight(
+        flow, late(), aim, walls, token))[:, :, 0]
 
 
 def knife_edge(bent: Vec, bench: Bench, *, dark: bool = False) -> Vec:

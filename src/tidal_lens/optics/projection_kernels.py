@@ -20,12 +20,13 @@ SMALL = 1.5  # pixels
 SUM, GREATEST = 0, 1
 FLAT = 1e-12  # share of a cell's extents: tetrahedra and triangles with less hold nothing
 TETRAHEDRA = np.array([[0, 1, 2, 6], [0, 2, 3, 6], [0, 3, 7, 6], [0, 7, 4, 6], [0, 4, 5, 6], [0, 5, 1, 6]], np.int64)
-# Its faces as triangles, all turned outwards.
+# Its faces as triangles, all turned outwards: those at the first corner, towards neighbours before it, then those at the seventh.
 OUTER = np.array([[0, b, a] for _, a, b, _ in TETRAHEDRA] + [[6, a, b] for _, a, b, _ in TETRAHEDRA], np.int64)
+ALONG = np.array([2, 2, 0, 0, 1, 1, 0, 1, 1, 2, 2, 0], np.int64)  # across which index of a lattice each of them stands
 
 
 @kernel
-def deposit(points: Array, values: Array, corners: Array, depth: Array, mode: int, image: Array) -> None:
+def deposit(points: Array, values: Array, corners: Array, lattice: Array, depth: Array, mode: int, image: Array) -> None:
     """Add cells to a picture.
 
     Parameters
@@ -36,6 +37,8 @@ def deposit(points: Array, values: Array, corners: Array, depth: Array, mode: in
         What is added up; cells with nothing but zeros are left out of sums.
     corners : (m, 8) int
         Corners of (collapsed) hexahedra.
+    lattice : (3,) int
+        How many cells each way where they stand in a lattice, the first index fastest: faces between two are then met once. Else zeros.
     depth : (h, w)
         Of the wall that is in the way at each pixel; infinite where there is none.
     mode : int
@@ -43,11 +46,11 @@ def deposit(points: Array, values: Array, corners: Array, depth: Array, mode: in
     image : (k, h, w)
         Added to, or raised.
     """
-    many = values.shape[1]
+    many, count = values.shape[1], corners.shape[0]
     p, own = np.empty((8, 3)), np.empty((8, many))
-    slope, area = np.empty(many), np.empty(12)
+    slope, middle, way = np.zeros((count, many)), np.zeros(count), np.zeros(count)
     tall, wide = depth.shape
-    for cell in range(corners.shape[0]):
+    for cell in range(count):
         left = low = near = 1e300
         right = high = far = -1e300
         worth = mode == GREATEST
@@ -62,53 +65,72 @@ def deposit(points: Array, values: Array, corners: Array, depth: Array, mode: in
                 worth = worth or own[c, k] != 0.0
         if not worth or right < 0.0 or high < 0.0 or left > wide or low > tall:
             continue
-        middle = 0.5 * (near + far)
+        middle[cell] = 0.5 * (near + far)
         for c in range(8):
-            p[c, 2] -= middle  # small numbers: what cancels within a cell is no larger than what it holds
+            p[c, 2] -= middle[cell]  # small numbers: what cancels within a cell is no larger than what it holds
         if max(right - left, high - low) < SMALL and mode == SUM:
-            _whole(p, own, middle, depth, image)
-            continue
-        if not _slope(p, own, FLAT * (right - left + 1.0) * (high - low + 1.0) * (far - near), area, slope):
-            continue
-        for t in range(12):
-            if area[t] != 0.0:
-                _triangle(p, own, OUTER[t, 0], OUTER[t, 1], OUTER[t, 2], 1.0 if area[t] > 0.0 else -1.0, slope, middle, depth, mode, image)
+            _whole(p, own, middle[cell], depth, image)
+        else:
+            way[cell] = _slope(p, own, FLAT * (right - left + 1.0) * (high - low + 1.0) * (far - near), slope[cell])
+    step = np.array([1, lattice[0], lattice[0] * lattice[1]], np.int64)
+    at, beyond = np.zeros(3, np.int64), np.empty(3, np.int64)
+    for cell in range(count):
+        some = way[cell] != 0.0
+        for axis in range(3):
+            beyond[axis] = -1
+            if at[axis] + 1 < lattice[axis]:
+                beyond[axis] = cell + step[axis]
+                some = some or way[beyond[axis]] != 0.0
+        if some:
+            for c in range(8):
+                node = corners[cell, c]
+                p[c, 0], p[c, 1], p[c, 2] = points[node, 0], points[node, 1], points[node, 2] - middle[cell]
+                for k in range(many):
+                    own[c, k] = values[node, k]
+            for t in range(12):
+                other = beyond[ALONG[t]] if t >= 6 else -1
+                if (t >= 6 or at[ALONG[t]] == 0) and (way[cell] != 0.0 or (other >= 0 and way[other] != 0.0)):
+                    _triangle(p, own, OUTER[t, 0], OUTER[t, 1], OUTER[t, 2], cell, other, way, slope, middle, depth, mode, image)
+        if lattice[0] > 0:
+            at[0] += 1
+            if at[0] == lattice[0]:
+                at[0] = 0
+                at[1] += 1
+                if at[1] == lattice[1]:
+                    at[1] = 0
+                    at[2] += 1
 
 
 @piece
-def _slope(p: Array, own: Array, flat: float, area: Array, slope: Array) -> bool:
-    """Write twice the area of each outer triangle in the picture, and the mean slope along the sight; False where the cell is flat."""
+def _slope(p: Array, own: Array, flat: float, slope: Array) -> float:
+    """Write the mean slope along the sight; 1 or −1 by the turn of the cell's corners, 0 where it is flat."""
     many = own.shape[1]
     volume = 0.0
-    slope[:] = 0.0
     for t in range(12):
         a, b, c = OUTER[t, 0], OUTER[t, 1], OUTER[t, 2]
         one = (p[b, 0] - p[a, 0]) * (p[c, 1] - p[a, 1]) - (p[b, 1] - p[a, 1]) * (p[c, 0] - p[a, 0])
-        area[t] = one
         volume += one * (p[a, 2] + p[b, 2] + p[c, 2])
         for k in range(many):
             slope[k] += one * (own[a, k] + own[b, k] + own[c, k])
     if not abs(volume) > flat:
-        return False
-    way = 1.0 if volume > 0.0 else -1.0
-    for t in range(12):
-        area[t] *= way
+        return 0.0
     for k in range(many):
         slope[k] /= volume
-    return True
+    return 1.0 if volume > 0.0 else -1.0
 
 
 @piece
-def _triangle(p: Array, own: Array, a: int, b: int, c: int, way: float, slope: Array, middle: float, depth: Array, mode: int,
-              image: Array) -> None:
-    """Add what a triangle gives to the pixels that it covers."""
+def _triangle(p: Array, own: Array, a: int, b: int, c: int, cell: int, other: int, way: Array, slope: Array, middle: Array, depth: Array,
+              mode: int, image: Array) -> None:
+    """Add what a triangle gives to the pixels that it covers: as a side of a cell, and as one of the cell beyond it where there is one."""
     # From below upwards: a, b, c.
+    turned = 1.0
     if p[b, 1] < p[a, 1]:
-        a, b = b, a
+        a, b, turned = b, a, -turned
     if p[c, 1] < p[a, 1]:
-        a, c = c, a
+        a, c, turned = c, a, -turned
     if p[c, 1] < p[b, 1]:
-        b, c = c, b
+        b, c, turned = c, b, -turned
     tall, wide = depth.shape
     ax, ay, bx, by, cx, cy = p[a, 0], p[a, 1], p[b, 0], p[b, 1], p[c, 0], p[c, 1]
     first, last = max(int(np.ceil(ay - 0.5)), 0), min(int(np.ceil(cy - 0.5)), tall)
@@ -119,6 +141,12 @@ def _triangle(p: Array, own: Array, a: int, b: int, c: int, way: float, slope: A
         return
     turn = int(np.ceil(by - 0.5))
     by_area = 1.0 / area
+    if area < 0.0:
+        turned = -turned
+    here, there = turned * way[cell], 0.0
+    off = 0.0
+    if other >= 0:
+        there, off = -turned * way[other], middle[cell] - middle[other]
     zx = ((p[b, 2] - p[a, 2]) * (cy - ay) - (p[c, 2] - p[a, 2]) * (by - ay)) * by_area
     zy = ((p[c, 2] - p[a, 2]) * (bx - ax) - (p[b, 2] - p[a, 2]) * (cx - ax)) * by_area
     long = (cx - ax) / (cy - ay)
@@ -128,8 +156,7 @@ def _triangle(p: Array, own: Array, a: int, b: int, c: int, way: float, slope: A
         y = row + 0.5
         one = ax + (y - ay) * long
         two = ax + (y - ay) * lower if row < turn else bx + (y - by) * upper
-        begin, end = int(np.ceil(min(one, two) - 0.5)), int(np.ceil(max(one, two) - 0.5))
-        begin, end = max(begin, 0), min(end, wide)
+        begin, end = max(int(np.ceil(min(one, two) - 0.5)), 0), min(int(np.ceil(max(one, two) - 0.5)), wide)
         if end <= begin:
             continue
         z0 = p[a, 2] + zy * (y - ay) + zx * (0.5 - ax)
@@ -137,17 +164,22 @@ def _triangle(p: Array, own: Array, a: int, b: int, c: int, way: float, slope: A
             fb, fc = own[b, k] - own[a, k], own[c, k] - own[a, k]
             fx = (fb * (cy - ay) - fc * (by - ay)) * by_area
             f0 = own[a, k] + (fc * (bx - ax) - fb * (cx - ax)) * by_area * (y - ay) + fx * (0.5 - ax)
-            half = 0.5 * slope[k]
             # A cell is before a wall or behind it, with both its sides: walls are made of faces of cells.
-            if mode == SUM:
+            if mode == GREATEST:
                 for column in range(begin, end):
-                    z = z0 + zx * column
-                    if z <= depth[row, column] - middle:
-                        image[k, row, column] += way * z * (f0 + fx * column - half * z)
-            else:
-                for column in range(begin, end):
-                    if z0 + zx * column <= depth[row, column] - middle:
+                    if z0 + zx * column <= depth[row, column] - middle[cell]:
                         image[k, row, column] = max(image[k, row, column], f0 + fx * column)
+                continue
+            # (here z + there z') f − (here g z² + there g' z'²) / 2, with z' = z + off, as a polynomial of z.
+            half, half_there = 0.5 * slope[cell, k], 0.0
+            if other >= 0:
+                half_there = 0.5 * slope[other, k]
+            both, apart = here + there, there * off
+            zero, single, twice = there * half_there * off * off, 2.0 * there * half_there * off, here * half + there * half_there
+            for column in range(begin, end):
+                z = z0 + zx * column
+                if z <= depth[row, column] - middle[cell]:
+                    image[k, row, column] += (both * z + apart) * (f0 + fx * column) - (zero + z * (single + z * twice))
 
 
 @piece

@@ -5,6 +5,7 @@ Large cells give to coarser pictures, which are laid onto the fine one; so nothi
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,7 +15,9 @@ from numpy.typing import NDArray
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.flow.volumes import cell_volumes
+from tidal_lens.optics import quick_kernels as kernels
 from tidal_lens.optics.projection import Aim, Vec, cell_corners, cell_ranges
+from tidal_lens.work import read_only
 
 LEVELS = 6
 NOTHING = 2e-4  # of the greatest value by width: cells that hold less are left out
@@ -64,57 +67,54 @@ class Held:
     held: Small
 
     @staticmethod
-    def of(flow: Flow, values: NDArray[Any]) -> Held:
-        """Of node values (n, k), kept with the flow until others are asked for."""
-        ready: tuple[NDArray[Any], Held] | None = flow.__dict__.get("_held")
-        if ready is not None and ready[0] is values:
-            return ready[1]
+    def of(flow: Flow, source: NDArray[Any], what: object = None, columns: Callable[[], NDArray[Any]] | None = None, *,
+           greatest: bool = False) -> Held:
+        """Of node values (n, k), or of columns that follow from them; kept with the flow until others are asked for."""
+        ready: tuple[NDArray[Any], object, Held] | None = flow.__dict__.get("_held")
+        if ready is not None and ready[0] is source and ready[1] == what:
+            return ready[2]
+        values = source if columns is None else columns()
         middles = Middles.of(flow)
         means = np.empty((flow.n_cells, values.shape[1]), np.float32)
         for rows, corners in _ranges(flow):
             means[rows] = np.nan_to_num(values[corners]).mean(axis=1)
         weight = np.abs(means).max(axis=1) * middles.widths
-        cells = np.flatnonzero(weight > NOTHING * float(weight.max(initial=0.0)))
-        found = Held(cells, means[cells] * middles.volumes[cells, None])
-        flow.__dict__["_held"] = values, found
+        cells = np.flatnonzero(weight > NOTHING * float(weight.max(initial=0.0))) if not greatest else np.arange(flow.n_cells)
+        found = Held(cells, means if greatest else means[cells] * middles.volumes[cells, None])
+        flow.__dict__["_held"] = source, what, found
         return found
 
 
 def quick_sum(flow: Flow, held: Held, mix: Vec, aim: Aim, walls: Vec) -> Vec:
     """About :func:`tidal_lens.optics.projection.along_sight`, of values mixed by a matrix (k, j); shape (rows, columns, j)."""
-    middles = Middles.of(flow)
-    turned = np.stack([aim.right, aim.up, aim.way], axis=1).astype(np.float32)
-    off = middles.places[held.cells] - aim.corner.astype(np.float32)
-    seen = off @ turned
-    x, y = seen[:, 0] / aim.pixel, seen[:, 1] / aim.pixel
-    depth = seen[:, 2] + float(aim.corner @ aim.way)
-    level = np.clip(np.ceil(np.log2(np.maximum(middles.widths[held.cells] / aim.pixel, 1e-9))), 0, LEVELS - 1).astype(np.int64)
-    column, row = np.clip(x.astype(np.int64), 0, aim.columns - 1), np.clip(y.astype(np.int64), 0, aim.rows - 1)
-    open_to = depth < walls[row, column]
-    own = held.held @ mix.astype(np.float32)
     out: Vec | None = None
-    for n in range(LEVELS - 1, -1, -1):
-        rows, columns = -(-aim.rows // 2**n), -(-aim.columns // 2**n)
-        here = np.flatnonzero((level == n) & open_to)
-        part = _spread(x[here] / 2**n, y[here] / 2**n, own[here] / (aim.pixel * 2**n) ** 2, rows, columns)
+    for part in reversed(_spread(flow, Held(held.cells, held.held @ mix.astype(np.float32)), aim, walls, greatest=False)):
+        rows, columns = part.shape[:2]
         out = part if out is None else part + _doubled(_doubled(out, 0), 1)[:rows, :columns]
     assert out is not None
     return out
 
 
-def _spread(x: Small, y: Small, held: Small, rows: int, columns: int) -> Vec:
-    """Values given to the four pixels next to each place."""
-    i, j = np.floor(x - 0.5).astype(np.int64), np.floor(y - 0.5).astype(np.int64)
-    fx, fy = x - 0.5 - i, y - 0.5 - j
-    out = np.zeros((rows * columns, held.shape[1]))
-    for down in (0, 1):
-        for aside in (0, 1):
-            weight = (fx if aside else 1.0 - fx) * (fy if down else 1.0 - fy)
-            good = (i + aside >= 0) & (i + aside < columns) & (j + down >= 0) & (j + down < rows)
-            at = ((j + down) * columns + i + aside)[good]
-            for k in range(held.shape[1]):
-                out[:, k] += np.bincount(at, weight[good] * held[good, k], rows * columns)
-    return out.reshape(rows, columns, -1)
+def quick_greatest(flow: Flow, held: Held, aim: Aim, walls: Vec) -> Vec:
+    """About the greatest value along the sight, −∞ where a ray meets nothing; shape (rows, columns, k)."""
+    out: Vec | None = None
+    for part in reversed(_spread(flow, held, aim, walls, greatest=True)):
+        rows, columns = part.shape[:2]
+        out = part if out is None else np.maximum(part, out.repeat(2, axis=0).repeat(2, axis=1)[:rows, :columns])
+    assert out is not None
+    return out
+
+
+def _spread(flow: Flow, held: Held, aim: Aim, walls: Vec, *, greatest: bool) -> list[Vec]:
+    """Pictures of small cells to large ones, each half as fine as the one before."""
+    middles = Middles.of(flow)
+    sizes = np.array([[-(-aim.rows // 2**n), -(-aim.columns // 2**n)] for n in range(LEVELS)], np.int64)
+    ends = np.cumsum(sizes.prod(axis=1))
+    starts = np.concatenate([[0], ends[:-1]]).astype(np.int64)
+    image = np.full((int(ends[-1]), held.held.shape[1]), -np.inf if greatest else 0.0)
+    kernels.spread(read_only(middles.places), read_only(middles.widths), read_only(held.held), read_only(held.cells),
+                   np.stack([aim.corner, aim.right, aim.up, aim.way]), aim.pixel, read_only(walls), starts, sizes, greatest, image)
+    return [image[a:b].reshape(rows, columns, -1) for a, b, (rows, columns) in zip(starts, ends, sizes, strict=True)]
 
 
 def _doubled(values: Vec, axis: int) -> Vec:

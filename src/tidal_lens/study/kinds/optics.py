@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Annotated, ClassVar, Literal, Self
 
 import numpy as np
@@ -12,7 +13,8 @@ from tidal_lens.cutting.planes import unit
 from tidal_lens.cutting.surface import OwnSurface
 from tidal_lens.flow.case import Flow
 from tidal_lens.optics import light
-from tidal_lens.optics.projection import Aim, seen_through, walls_before
+from tidal_lens.optics.projection import Aim, walls_before
+from tidal_lens.optics.through import seen_through
 from tidal_lens.quantities.names import CONST, OWN
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import Stencil
@@ -103,20 +105,23 @@ class OpticsShape(Shape):
         own = {self.title: np.ascontiguousarray(seen.ravel())}
         finite = seen[np.isfinite(seen)]
         told = f"{finite.min():.3g} to {finite.max():.3g}" if len(finite) else "nothing is met"
-        return Made(OwnSurface(aim.places(), faces.astype(np.int64), nothing, own), told=told,
-                    frame=(np.asarray(aim.places().mean(axis=0)), aim.way))
+        places = aim.places()
+        return Made(OwnSurface(places, faces.astype(np.int64), nothing, own), told=told,
+                    frame=(np.asarray(0.5 * (places[0] + places[-1])), aim.way))
 
     def _seen(self, see: See, aim: Aim, walls: Vec) -> Vec:
         flow, token = see.flow, see.token
         bench = light.Bench(self.gladstone, self.knife, self.strength, self.distance, self.wavelength)
         if self.shows not in OF_LIGHT:
-            return seen_through(flow, see.values(self.quantity), self.shows, aim, walls, token)  # type: ignore[arg-type]
+            return seen_through(flow, see.values(self.quantity), self.shows, aim, walls, token,  # type: ignore[arg-type]
+                                quick=self.quick)
         density: NDArray[np.float64] = see.values("density")
         if self.shows == "shadowgraph":
             return light.shadow(flow, see.values("density-laplacian"), aim, walls, bench, token, quick=self.quick)
         if self.shows == "interferogram":
             around = see.reference.density or float(np.nanmedian(density))
-            return light.fringes(light.path(flow, density, around, aim, walls, bench, token), bench)
+            bench = replace(bench, around=around)
+            return light.fringes(light.path(flow, density, aim, walls, bench, token, quick=self.quick), bench)
         bent = light.deflections(flow, density, aim, walls, bench, token, quick=self.quick)
         if self.shows == "screen":
             return light.true_shadow(bent, aim, walls, bench)
