@@ -211,7 +211,9 @@ def region_content(flow: Flow, limits: Sequence[Limit], density: NDArray[Any] | 
     blocks : collection of int, optional
         Those that it is of; its share is then of theirs.
     """
-    over = np.array([limit.over(limit.values) for limit in limits]).reshape(len(limits), flow.n_points)
+    inside = [limit.over(limit.values) for limit in limits]
+    over = inside[0][None] if len(inside) == 1 else np.array(inside).reshape(len(inside), flow.n_points)
+    del inside
     dense = read_only(np.ascontiguousarray(density, np.float64) if density is not None else np.empty(0))
     over = read_only(over)
     found = np.zeros(4)

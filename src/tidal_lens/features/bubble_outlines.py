@@ -56,7 +56,7 @@ class Backflow:
     own: NDArray[np.bool_]
     ahead: Vec
     speed: float
-    width: Vec
+    width: NDArray[np.float32]
 
     @property
     def hair(self) -> float:
@@ -126,7 +126,7 @@ def outline_of(region: Backflow, token: Token | None = None) -> Outline | None:
     mine = (np.isin(whole, np.unique(whole[own & (whole >= 0)])) & (whole >= 0))[box]
     del whole, flagged
     top = float(np.abs(region.back).max()) + region.speed
-    field = np.full(flow.n_points, top)
+    field = np.full(flow.n_points, top, region.back.dtype)
     field[box] = np.minimum(np.where(mine, shifted, np.maximum(np.abs(shifted), region.hair)), top)
     limit = [Limit(field, 0.0, False)]
     skin = region_skin(flow, limit, stage(token, 0.95, 0.95))

@@ -117,7 +117,7 @@ def _direction(velocity: NDArray[Any], stream: Vec) -> Vec:
     return np.asarray(mean / size) if size > 0.0 else np.array([1.0, 0.0, 0.0])
 
 
-def _grown(flow: Flow, at: NDArray[np.bool_], width: Vec) -> NDArray[np.bool_]:
+def _grown(flow: Flow, at: NDArray[np.bool_], width: NDArray[np.float32]) -> NDArray[np.bool_]:
     """Nodes within a box a tenth larger, and two cells, than that of some."""
     if not at.any():
         return at

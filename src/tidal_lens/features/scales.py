@@ -40,12 +40,12 @@ def scales_of(flow: Flow, velocity: NDArray[Any], speed: float) -> Scales:
     return Scales(speed if speed > 0.0 else 1.0, flow.length if flow.length > 0.0 else 1.0)
 
 
-def cell_widths(flow: Flow, token: Token | None = None) -> NDArray[np.float64]:
+def cell_widths(flow: Flow, token: Token | None = None) -> NDArray[np.float32]:
     """Width of the cells at each node, shape (n,): the cube root of its share of the volume, in a plane flow the root of the area's."""
-    ready: NDArray[np.float64] | None = flow.__dict__.get("_widths")
+    ready: NDArray[np.float32] | None = flow.__dict__.get("_widths")
     if ready is None:
         share = node_volumes(flow, token)
-        ready = np.cbrt(share) if flow.normal is None else np.sqrt(2.0 * share / flow.depth)
+        ready = (np.cbrt(share) if flow.normal is None else np.sqrt(2.0 * share / flow.depth)).astype(np.float32)
         flow.__dict__["_widths"] = ready
     return ready
 

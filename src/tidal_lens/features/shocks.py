@@ -10,7 +10,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -61,7 +60,7 @@ class _Gas:
     velocity: Vec
     gamma: float
 
-    @cached_property
+    @property
     def sound(self) -> Vec:
         """Speed of sound."""
         with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
@@ -86,7 +85,6 @@ def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = 
     if not np.mean(pressure > 0.0) > _MOST or not np.mean(density > 0.0) > _MOST:  # against something, so that it is no gas's
         return []
     gas = _Gas(flow, pressure, density, velocity, gamma)
-    sound = gas.sound
     gradient = np.asarray(flow_gradient(flow, pressure, stage(token, 0.0, 0.1))[:, 0])
     width = cell_widths(flow, stage(token, 0.1, 0.15))
     sonic = _sonic(gas, gradient, width, stage(token, 0.15, 0.3))
@@ -98,17 +96,21 @@ def find_shocks(flow: Flow, values: Values, gamma: float, token: Token | None = 
     size = np.sqrt(np.einsum("ij,ij->i", gradient, gradient))
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         rise = size * (scale * width / pressure)
-        into = np.einsum("ij,ij->i", velocity, gradient) / (size * sound)
+        into = np.einsum("ij,ij->i", velocity, gradient) / (size * gas.sound)
     into = np.where(np.isfinite(into) & (rise > 0.25 * RISE), into, 0.0)
+    del size
     surface = isosurface(flow, into, 1.0, stage(token, 0.35, 0.35))
+    del into
     if not len(surface.faces):
         return sonic
     surface = welded(surface, float(np.median(surface.stencil.apply(width))))
-    steep = averaged(surface.stencil.apply(np.nan_to_num(rise)), edges_of(surface.faces), 3)
+    steep = averaged(np.nan_to_num(surface.stencil.apply(rise)), edges_of(surface.faces), 3)
+    del rise
     surface, _ = clipped(surface, steep - RISE)
     if not len(surface.faces):
         return sonic
     ways = surface.stencil.apply_vectors(gradient)
+    del gradient
     ways /= np.maximum(np.linalg.norm(ways, axis=1), 1e-300)[:, None]
     fits = _fitted(gas, surface, ways, stage(token, 0.4, 0.95))
     return [*_pieces(surface, ways, fits, gamma), *sonic]
@@ -243,7 +245,7 @@ def _by_mach(mach: float, gamma: float) -> float:
     return 1.0 + 2.0 * gamma / (gamma + 1.0) * (mach * mach - 1.0)
 
 
-def _sonic(gas: _Gas, gradient: Vec, width: Vec, token: Token | None) -> list[Sheet]:
+def _sonic(gas: _Gas, gradient: Vec, width: NDArray[np.float32], token: Token | None) -> list[Sheet]:
     """Where the flow takes the speed of sound by pressure, not by friction."""
     flow, pressure, gamma = gas.flow, gas.pressure, gas.gamma
     with np.errstate(divide="ignore", invalid="ignore"):

@@ -39,10 +39,10 @@ def find_vortices(flow: Flow, values: Values, speed: float, token: Token | None 
         The quantity that is told along cores as their pressure; none if empty.
     """
     tank = Tank.of(flow, values, speed, stage(token, 0.0, 0.3))
-    with np.errstate(over="ignore", invalid="ignore"):
-        velocity = (values("velocity") / tank.scales.speed).astype(np.float32)
     plane = flow.normal is not None
     cores = [c for c in core_lines(tank, stage(token, 0.3, 0.7)) if plane or c.length > SHORT * float(np.median(c.widths))]
+    with np.errstate(over="ignore", invalid="ignore"):
+        velocity = (values("velocity") / tank.scales.speed).astype(np.float32, copy=False)
     stations = measured(tank, cores, velocity, stage(token, 0.7, 0.85))
     # What nothing turns round may lie in line with a vortex and be none.
     turned = np.array([_typical(s.radius) if _typical(s.round[s.peaked]) > ROUND else 0.0 for s in stations])

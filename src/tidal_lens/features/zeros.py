@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -20,6 +21,7 @@ Vec = NDArray[np.float64]
 Ints = NDArray[np.int64]
 SLACK = 1e-6  # of a share: zeros on faces are found from either side, and merged
 SAME = 1.0  # cell widths: zeros that are no further apart are one
+_CELLS = 200_000  # that are looked at together
 FAR = 1.5  # cell widths to each side: over which the gradient at a zero is taken
 _SIX = ((0, 1, 2, 6), (0, 2, 3, 6), (0, 3, 7, 6), (0, 7, 4, 6), (0, 4, 5, 6), (0, 5, 1, 6))  # of a hexahedron, round its diagonal
 _TWO = ((0, 1, 2), (0, 2, 3))  # of its face across a plane flow
@@ -91,14 +93,17 @@ def zeros_of(flow: Flow, velocity: NDArray[Any], at: NDArray[np.bool_] | None = 
     return _measured(flow, velocity, _merged(flow, [z for part in found for z in part]))
 
 
-def _corners(block: Block) -> list[Ints]:
+def _corners(block: Block) -> Iterator[Ints]:
     """Corners (m, 8) of the block's cells as the flow's nodes, some layers at a time."""
     grid = block.grid
     if not isinstance(grid, StructuredGrid):
-        return [grid.corners[a:a + 200_000].astype(np.int64) + block.first_point for a in range(0, grid.n_cells, 200_000)]
-    thick = max(1, 200_000 // max(1, grid.dims[0] * grid.dims[1]))
+        for a in range(0, grid.n_cells, _CELLS):
+            yield grid.corners[a:a + _CELLS].astype(np.int64) + block.first_point
+        return
+    thick = max(1, _CELLS // max(1, grid.dims[0] * grid.dims[1]))
     last = grid.dims[2] - 1
-    return [lattice_corners(grid.dims, k, min(k + thick, last)).astype(np.int64) + block.first_point for k in range(0, last, thick)]
+    for k in range(0, last, thick):
+        yield lattice_corners(grid.dims, k, min(k + thick, last)).astype(np.int64) + block.first_point
 
 
 def _changing(flow: Flow, velocity: NDArray[Any], still: NDArray[np.bool_], at: NDArray[np.bool_] | None, corners: Ints) -> Ints:

@@ -49,22 +49,12 @@ def smoothed(flow: Flow, values: Values, passes: int, token: Token | None = None
 
 
 def _pass(block: Block, old: Values, new: Values, token: Token | None) -> None:
+    columns, result = (v if v.ndim == 2 else v[:, None] for v in (np.ascontiguousarray(old), new))
     if isinstance(block.grid, StructuredGrid):
         ni, nj, nk = block.grid.dims
-        shape = (nk, nj, ni, *old.shape[1:])
-        f = old.reshape(shape)
-        total, count = np.zeros(shape, old.dtype), np.zeros((nk, nj, ni))
-        for axis in range(3):
-            low = tuple(slice(None, -1) if a == axis else slice(None) for a in range(3))
-            high = tuple(slice(1, None) if a == axis else slice(None) for a in range(3))
-            total[low] += f[high]
-            total[high] += f[low]
-            count[low] += 1
-            count[high] += 1
-        new[:] = (0.5 * f + 0.5 * total / count.reshape(nk, nj, ni, *(1,) * (old.ndim - 1))).reshape(old.shape)
+        run_chunks(lambda a, b: kernels.smooth_lattice(ni, nj, nk, columns, result, a, b), nj * nk, max(1, 16384 // ni), token)
         return
     near = links_of(block.grid, token)
-    columns, result = (v if v.ndim == 2 else v[:, None] for v in (np.ascontiguousarray(old), new))
     run_chunks(lambda a, b: kernels.smooth_links(near.starts, near.links, columns, result, a, b), len(old), 16384, token)
 
 

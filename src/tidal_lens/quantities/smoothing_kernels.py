@@ -24,6 +24,30 @@ def smooth_links(starts: Array, links: Array, old: Array, new: Array, begin: int
 
 
 @kernel
+def smooth_lattice(ni: int, nj: int, nk: int, old: Array, new: Array, begin: int, end: int) -> None:
+    """The same along the edges of a lattice, in its rows begin..end along the first index."""
+    for row in range(begin, end):
+        j, k = row % nj, row // nj
+        for i in range(ni):
+            n = i + ni * row
+            for c in range(old.shape[1]):
+                total, count = 0.0, 0
+                if i > 0:
+                    total, count = total + old[n - 1, c], count + 1
+                if i + 1 < ni:
+                    total, count = total + old[n + 1, c], count + 1
+                if j > 0:
+                    total, count = total + old[n - ni, c], count + 1
+                if j + 1 < nj:
+                    total, count = total + old[n + ni, c], count + 1
+                if k > 0:
+                    total, count = total + old[n - ni * nj, c], count + 1
+                if k + 1 < nk:
+                    total, count = total + old[n + ni * nj, c], count + 1
+                new[n, c] = 0.5 * old[n, c] + 0.5 * total / count if count > 0 else old[n, c]
+
+
+@kernel
 def share_volumes(corners: Array, own: Array, volumes: Array, out: Array) -> None:
     """Give each cell's volume in equal parts to its distinct corners; ``own`` has one row for all cells, or one for each."""
     for cell in range(corners.shape[0]):
