@@ -146,6 +146,9 @@ class Findings(QObject):
             points = geometry.points[np.unique(geometry.faces[geometry.owners == own.number])]
         room = max(own.finding.reach if not len(points) else 0.15 * own.finding.size, 1e-6)
         points = points if len(points) else own.finding.place[None]
+        study = self._document.study
+        if study.alone not in (None, card.layer.id):  # another card fills the view alone: nothing would be seen
+            self._document.edit(study.with_(alone=None), "Show all")
         self._eye.frame_box(points.min(axis=0) - room, points.max(axis=0) + room)
 
     def _add(self, begun: Begun) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_matrix, csr_matrix
-from scipy.sparse.csgraph import connected_components
+from scipy.sparse.csgraph import connected_components, dijkstra
 
 from tidal_lens.cutting.masking import kept_surface
 from tidal_lens.cutting.surface import Surface
@@ -14,6 +14,7 @@ from tidal_lens.sampling.mesh import Stencil
 Vec = NDArray[np.float64]
 Ints = NDArray[np.int64]
 _TO_AND_FRO = (0.5, -0.53)
+_DETOUR = 1.3
 
 
 def welded(surface: Surface, width: float) -> Surface:
@@ -33,11 +34,16 @@ def edges_of(faces: Ints) -> Ints:
     """Pairs of vertices that a face joins, shape (k, 2), each once, the lesser first."""
     if not len(faces):
         return np.empty((0, 2), np.int64)
+    count = int(faces.max()) + 1
+    keys, _ = _counted(faces, count)
+    return np.column_stack([keys // count, keys % count])
+
+
+def _counted(faces: Ints, count: int) -> tuple[Ints, Ints]:
+    """Each edge once, as its lesser vertex times a count and the other, and how many faces it joins."""
     one, two = (np.concatenate([faces[:, (k + shift) % 4] for k in range(4)]) for shift in (0, 1))
     low, high = np.minimum(one, two), np.maximum(one, two)
-    count = int(high.max()) + 1
-    keys = np.unique((low * count + high)[low != high])
-    return np.column_stack([keys // count, keys % count])
+    return np.unique((low * count + high)[low != high], return_counts=True)
 
 
 def pieces(count: int, edges: Ints, on: NDArray[np.bool_]) -> Ints:
@@ -78,25 +84,72 @@ def clipped(surface: Surface, inside: Vec) -> tuple[Surface, Stencil]:
 
 
 def evened(surface: Surface, times: int, held: NDArray[np.bool_] | None = None) -> Surface:
-    """The surface with its inner vertices moved towards their neighbours and, nearly as far, back: it gets even and does not shrink.
+    """The surface with its vertices moved towards their neighbours and, nearly as far, back: it gets even and does not shrink.
 
-    Its rim stays, and those that are held. After Taubin 1995, A signal processing approach to fair surface design, SIGGRAPH.
+    Those of its rim go by their neighbours along the rim; those that are held stay. After Taubin 1995, A
+    signal processing approach to fair surface design, SIGGRAPH.
     """
-    one, two = (np.concatenate([surface.faces[:, (k + shift) % 4] for k in range(4)]) for shift in (0, 1))
-    low, high = np.minimum(one, two), np.maximum(one, two)
     count = len(surface.points)
-    keys, many = np.unique((low * count + high)[low != high], return_counts=True)
-    rim = np.zeros(count, bool) if held is None else held.copy()
-    once = keys[many == 1]
-    rim[once // count] = True
-    rim[once % count] = True
+    keys, many = _counted(surface.faces, count)
     one, two = keys // count, keys % count
-    graph = csr_matrix((np.ones(2 * len(keys)), (np.concatenate([one, two]), np.concatenate([two, one]))), (count, count))
+    rim = np.zeros(count, bool)
+    rim[one[many == 1]] = True
+    rim[two[many == 1]] = True
+    # Weights of what each end of an edge takes of the other.
+    of_two, of_one = (np.where((many > 1) & rim[end], 0.0, 1.0) for end in (one, two))
+    graph = csr_matrix((np.concatenate([of_two, of_one]), (np.concatenate([one, two]), np.concatenate([two, one]))), (count, count))
     beside = np.maximum(np.asarray(graph.sum(axis=1)), 1.0)
+    free = np.ones((count, 1)) if held is None else (~held[:, None]).astype(np.float64)
     points = surface.points
     for share in _TO_AND_FRO * times:
-        points = np.where(rim[:, None], points, points + share * (graph @ points / beside - points))
+        points = points + share * free * (graph @ points / beside - points)
     return Surface(points, surface.faces, surface.stencil)
+
+
+def opened(surface: Surface, cells: Vec, reach: float) -> tuple[Surface, Stencil]:
+    """The surface without what is narrower than twice a reach in cells: teeth and rags; as it is where nothing else would be left.
+
+    Parameters
+    ----------
+    surface : Surface
+        With one vertex at a place.
+    cells : ndarray, shape (n,)
+        Width of the flow's cells at its vertices.
+    reach : float
+        In such widths.
+
+    Returns
+    -------
+    Surface, Stencil
+        And its vertices as mixtures of the surface's.
+    """
+    edges, count = edges_of(surface.faces), len(surface.points)
+    one, two = edges.T
+    length = np.linalg.norm(surface.points[one] - surface.points[two], axis=1)
+    steps = np.maximum(2.0 * length / np.maximum(cells[one] + cells[two], 1e-300), 1e-9)
+    graph = coo_matrix((steps, (one, two)), (count, count)).tocsr()
+    whole = surface, Stencil(np.arange(count)[:, None], np.ones((count, 1)))
+    rim = np.unique(rim_of(surface.faces))
+    if not len(rim):
+        return whole
+    inner = np.flatnonzero(dijkstra(graph, directed=False, indices=rim, min_only=True) > reach)
+    if not len(inner):
+        return whole
+    away = dijkstra(graph, directed=False, indices=inner, min_only=True)
+    # Ways along edges are longer than those between them, and what is inner begins an edge later than it might.
+    slack = np.zeros(count)
+    for end in (one, two):
+        np.maximum.at(slack, end, steps)
+    room = _DETOUR * reach + slack
+    return clipped(surface, averaged(np.maximum(room - away, -reach), edges, 2))
+
+
+def rim_of(faces: Ints) -> Ints:
+    """Pairs of vertices that only one face joins, shape (k, 2)."""
+    count = int(faces.max(initial=0)) + 1
+    keys, many = _counted(faces, count)
+    once = keys[many == 1]
+    return np.column_stack([once // count, once % count])
 
 
 def part_of(surface: Surface, on: NDArray[np.bool_]) -> tuple[Surface, Ints]:

@@ -19,11 +19,11 @@ from tidal_lens.cutting.surface import Surface, point_normals
 from tidal_lens.features import shock_kernels as kernels
 from tidal_lens.features.finding import Finding, Number, Reason, between, over, under
 from tidal_lens.features.scales import Values, cell_widths
-from tidal_lens.features.sheets import averaged, clipped, edges_of, evened, part_of, pieces, welded
+from tidal_lens.features.sheets import averaged, clipped, edges_of, evened, opened, part_of, pieces, welded
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.gradients import flow_gradient
 from tidal_lens.quantities.smoothing import smoothed
-from tidal_lens.sampling.mesh import mesh_of
+from tidal_lens.sampling.mesh import Stencil, mesh_of
 from tidal_lens.work import Token, read_only, run_chunks, stage
 
 Vec = NDArray[np.float64]
@@ -35,6 +35,7 @@ MASS = 0.3  # of the mass flux that may be missing
 SHARE = 0.3  # of a piece that is strong
 LARGE = 100.0  # squares of a cell's width
 SMOOTH = 6
+NARROW = 3.0  # cells: half the width of what is but a tooth at the rim
 SONIC = 0.5  # χ: above, what changes the Mach number is pressure
 _MOST = 0.99  # of a shock is weaker than what is told as its greatest strength; of a gas has a pressure above zero
 FEW = 12  # vertices: smaller pieces are nothing
@@ -182,11 +183,7 @@ def _pieces(surface: Surface, ways: Vec, fits: Vec, gamma: float) -> list[Sheet]
     whole, rows = clipped(moved, margin)
     if not len(whole.faces):
         return []
-    known = np.nan_to_num(fits, nan=0.0)
-    gone = rows.apply(np.isnan(fits[:, 0]).astype(np.float64)) > 0.0
-    values = np.column_stack([rows.apply(known[:, k]) for k in range(known.shape[1])])
-    values[gone] = np.nan
-    strong = rows.apply(strong)
+    values, strong = _mixed(rows, fits), rows.apply(strong)
     part = pieces(len(whole.points), edges_of(whole.faces), np.ones(len(whole.points), bool))
     out = []
     for k in range(int(part.max(initial=-1)) + 1):
@@ -195,11 +192,20 @@ def _pieces(surface: Surface, ways: Vec, fits: Vec, gamma: float) -> list[Sheet]
             break
         sheet, used = part_of(whole, on)
         if len(sheet.faces):
-            sheet = evened(sheet, SMOOTH // 2)
-            here = _Jump.of(values[used], gamma)
+            cell = values[used, kernels.CELL]
+            sheet, rows = opened(sheet, np.nan_to_num(cell, nan=_median(cell)), NARROW)
+            sheet, jumps = evened(sheet, SMOOTH), _mixed(rows, values[used])
+            here = _Jump.of(jumps, gamma)
             names = {"normal Mach number before it": here.before, "normal Mach number by the jump": here.by_pressure,
                      "pressure ratio": here.ratio, "thickness [cells]": here.width}
-            out.append(Sheet(_shock(sheet, here, values[used], strong[used] > 0.5, gamma), sheet, names))
+            out.append(Sheet(_shock(sheet, here, jumps, rows.apply(strong[used]) > 0.5, gamma), sheet, names))
+    return out
+
+
+def _mixed(rows: Stencil, values: Vec) -> Vec:
+    """Values (n, k) of vertices that are mixtures of others; not numbers where any of those is not."""
+    out = np.column_stack([rows.apply(np.nan_to_num(values[:, k], nan=0.0)) for k in range(values.shape[1])])
+    out[rows.apply(np.isnan(values[:, 0]).astype(np.float64)) > 0.0] = np.nan
     return out
 
 

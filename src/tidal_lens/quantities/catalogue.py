@@ -13,6 +13,8 @@ Scale = Literal["even", "signed", "mach", "angle", "ink", "paper"]
 OWN_SCALES: dict[str, Scale] = {"shadowgraph": "paper", "shadow on a screen": "paper", "schlieren": "paper",
                                 "schlieren, dark field": "paper", "direction of bending": "angle", "interferogram": "paper",
                                 "attenuated light": "paper"}
+# Those that are no values of places: what is seen through the whole flow.
+THROUGH = frozenset(OWN_SCALES) | {f"{what} along the sight" for what in ("sum", "mean", "greatest", "least")}
 Components = Literal[1, 3, 9]
 
 

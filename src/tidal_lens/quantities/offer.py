@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
-from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN, OWN_SCALES, Scale
+from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN, OWN_SCALES, THROUGH, Scale
 from tidal_lens.quantities.formula.tree import Formula, FormulaError
 from tidal_lens.quantities.methods import AVERAGING, Methods
 from tidal_lens.quantities.names import FILE, FORMULA, OWN
@@ -156,8 +156,8 @@ class Offer(Rests):
     def _of_card(name: str) -> Quantity:
         title = name[len(OWN):]
         title = title[:1].upper() + title[1:]
-        scale = OWN_SCALES.get(name[len(OWN):], "even")
-        return Quantity(name, title, title, "", "Of the card", f"{title}, which the card brings along", scale, made="own values")
+        scale, made = OWN_SCALES.get(name[len(OWN):], "even"), "through the whole flow" if name[len(OWN):] in THROUGH else "of the card"
+        return Quantity(name, title, title, "", "Of the card", f"{title}, which the card brings along", scale, made=made)
 
     def own_distribution(self, name: str, cards: Sequence[str]) -> Distribution | None:
         """How such values are spread over some cards, each point counting as one; None where none of them has come yet."""
