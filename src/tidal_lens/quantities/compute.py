@@ -16,7 +16,7 @@ Values = NDArray[Any]
 
 def _criterion(of: Callable[..., Values]) -> Callable[[Moment], Values]:
     def compute(moment: Moment) -> Values:
-        return moment.in_ranges(of, np.asarray(moment.get("velocity-gradient")))
+        return moment.from_velocity_gradient(of)
 
     return compute
 

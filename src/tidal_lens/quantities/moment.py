@@ -14,6 +14,7 @@ from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.quantities import gradients
 from tidal_lens.quantities.cell_gradients import cell_gradient
 from tidal_lens.quantities.formula.evaluate import Range, Source, evaluate, in_ranges
+from tidal_lens.quantities.gradient_parts import from_gradient
 from tidal_lens.quantities.names import CONST, constant
 from tidal_lens.quantities.nodes import cell_values, node_values
 from tidal_lens.quantities.smoothing import node_volumes, smoothed
@@ -152,11 +153,16 @@ class Moment:
             store.keep(other, values)
         return found[name == "q"]
 
-    def in_ranges(self, of: Callable[..., Values], grad: Values) -> Values:
-        """What follows node by node from the velocity gradient."""
-        if self._ranges is None:
-            return of(grad, self.token)
-        return in_ranges(self, lambda a, b: of(grad[a:b], self.token))
+    def from_velocity_gradient(self, of: Callable[..., Values]) -> Values:
+        """What follows node by node from the velocity gradient, which is not kept for it."""
+        store, found = self.store, None
+        if self._ranges is None and store.kept("velocity-gradient") is None and store.cell_field("velocity") is None:
+            found = from_gradient(self.flow, store.values("velocity", self.token), lambda part: of(part, self.token), self.token,
+                                  fourth_order=store.methods.fourth_order)
+        if found is not None:
+            return found
+        grad = np.asarray(self.get("velocity-gradient"))
+        return of(grad, self.token) if self._ranges is None else in_ranges(self, lambda a, b: of(grad[a:b], self.token))
 
     def smoothed(self, values: Values, passes: int) -> Values:
         """Values averaged with their neighbours."""
