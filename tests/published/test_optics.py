@@ -12,7 +12,7 @@ from making import cube_flow
 from shells import shell
 from threads import threads
 from tidal_lens.optics import projection_kernels as kernels
-from tidal_lens.optics.light import Bench, deflections, fringes, knife_edge, path, shadow, true_shadow
+from tidal_lens.optics.light import Bench, across_knife, deflections, fringes, knife_edge, path, shadow, true_shadow
 from tidal_lens.optics.projection import Aim, along_sight, walls_before
 from tidal_lens.optics.through import seen_through
 from tidal_lens.quantities.store import QuantityStore
@@ -83,10 +83,15 @@ def test_a_wedge_of_density_bends_all_light_alike(kind):
     bent = deflections(flow, flow.fields["Density"].values, aim, open_to(aim), Bench(gladstone=0.01))
     assert bent[:, :, 1] == pytest.approx(0.006, rel=1e-6)
     assert np.abs(bent[:, :, 0]).max() < 1e-9
-    light = knife_edge(bent, Bench(knife=90.0, strength=0.012))
+    edge = [across_knife(flow, flow.fields["Density"].values, aim, open_to(aim), Bench(gladstone=0.01, knife=k)) for k in (0.0, 90.0, 30.0)]
+    right, up, slanted = edge
+    assert np.array_equal(right, bent[:, :, 0])
+    assert np.array_equal(up, bent[:, :, 1])
+    assert slanted == pytest.approx(np.cos(np.pi / 6) * right + 0.5 * up)
+    light = knife_edge(up, Bench(strength=0.012))
     assert light == pytest.approx(0.75, rel=1e-6), "half of what the edge shows as full light"
-    assert knife_edge(bent, Bench(knife=0.0, strength=0.012)) == pytest.approx(0.5)
-    assert knife_edge(-bent, Bench(knife=90.0, strength=0.012), dark=True) == pytest.approx(0.5), "dark field: either way"
+    assert knife_edge(right, Bench(strength=0.012)) == pytest.approx(0.5)
+    assert knife_edge(-up, Bench(strength=0.012), dark=True) == pytest.approx(0.5), "dark field: either way"
     far = true_shadow(bent, aim, open_to(aim), Bench(distance=10 * aim.pixel / 0.006))
     assert far[15:-5] == pytest.approx(1.0), "all rays go ten rows up"
     assert not far[:9].any()

@@ -56,11 +56,28 @@ class Bench:
 def deflections(flow: Flow, density: NDArray[Any], aim: Aim, walls: Vec, bench: Bench, token: Token | None = None, *,
                 quick: bool = False) -> Vec:
     """Angle by which each ray is bent to the right and upwards [rad], shape (rows, columns, 2)."""
-    slope = _slope(flow, density, token)
     if quick:
+        slope = _slope(flow, density, token)
         return bench.gladstone * quick_sum(flow, Held.of(flow, slope), np.stack([aim.right, aim.up], axis=1), aim, walls)
-    return bench.gladstone * kept(flow, density, "bent", aim, walls, lambda: along_sight(
-        flow, np.column_stack([slope @ aim.right, slope @ aim.up]), aim, walls, token))
+    return bench.gladstone * np.dstack([_bent(flow, density, axis, aim, walls, token) for axis in (0, 1)])
+
+
+def across_knife(flow: Flow, density: NDArray[Any], aim: Aim, walls: Vec, bench: Bench, token: Token | None = None, *,
+                 quick: bool = False) -> Vec:
+    """The part of the deflections across the knife edge [rad], shape (rows, columns)."""
+    angle = np.radians(bench.knife)
+    share = np.round([np.cos(angle), np.sin(angle)], 12)
+    if quick:
+        return np.asarray(deflections(flow, density, aim, walls, bench, token, quick=True) @ share)
+    # What an upright edge does not show is not asked for.
+    parts = [share[axis] * _bent(flow, density, axis, aim, walls, token) for axis in (0, 1) if share[axis]]
+    return np.asarray(bench.gladstone * sum(parts))
+
+
+def _bent(flow: Flow, density: NDArray[Any], axis: int, aim: Aim, walls: Vec, token: Token | None) -> Vec:
+    """Sum of the density's slope to the right, or upwards, along each ray."""
+    return kept(flow, density, ("bent", axis), aim, walls, lambda: along_sight(
+        flow, (_slope(flow, density, token) @ (aim.up if axis else aim.right))[:, None], aim, walls, token)[:, :, 0])
 
 
 def _slope(flow: Flow, density: NDArray[Any], token: Token | None) -> NDArray[Any]:
@@ -117,10 +134,14 @@ def path(flow: Flow, density: NDArray[Any], aim: Aim, walls: Vec, bench: Bench, 
         flow, late(), aim, walls, token))[:, :, 0]
 
 
-def knife_edge(bent: Vec, bench: Bench, *, dark: bool = False) -> Vec:
-    """Light that a knife edge leaves, 0.5 where nothing is bent; with a dark field what is bent at all, either way."""
-    angle = np.radians(bench.knife)
-    along = bent @ np.array([np.cos(angle), np.sin(angle)])
+def knife_edge(along: Vec, bench: Bench, *, dark: bool = False) -> Vec:
+    """Light that a knife edge leaves, 0.5 where nothing is bent; with a dark field what is bent at all, either way.
+
+    Parameters
+    ----------
+    along : ndarray, shape (rows, columns)
+        Of :func:`across_knife`.
+    """
     full = bench.strength if bench.strength > 0.0 else float(np.quantile(np.abs(along), 0.995)) or 1.0
     return np.asarray(np.clip(np.abs(along) / full if dark else 0.5 + 0.5 * along / full, 0.0, 1.0))
 

@@ -22,7 +22,7 @@ PARTS = 2  # pictures that are added up side by side: always as many, so that th
 _CELLS = 50_000
 _ASIDE = (1.37e-6, 2.71e-6)  # pixels: no ray runs within a face of cells that stand along the sight, and counts on both sides of it
 _UP = np.array([0.0, 0.0, 1.0])
-KEPT = 3  # pictures
+KEPT = 4  # pictures
 NOTHING = 6e-3  # of what a tenth of the nodes exceed: less is nothing; pictures err by five in a thousand of their strong places
 
 

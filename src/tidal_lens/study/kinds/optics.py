@@ -122,12 +122,13 @@ class OpticsShape(Shape):
             around = see.reference.density or float(np.nanmedian(density))
             bench = replace(bench, around=around)
             return light.fringes(light.path(flow, density, aim, walls, bench, token, quick=self.quick), bench)
+        if self.shows in ("schlieren", "dark"):
+            return light.knife_edge(light.across_knife(flow, density, aim, walls, bench, token, quick=self.quick), bench,
+                                    dark=self.shows == "dark")
         bent = light.deflections(flow, density, aim, walls, bench, token, quick=self.quick)
         if self.shows == "screen":
             return light.true_shadow(bent, aim, walls, bench)
-        if self.shows == "bending":
-            return np.asarray(np.arctan2(bent[:, :, 1], bent[:, :, 0]))
-        return light.knife_edge(bent, bench, dark=self.shows == "dark")
+        return np.asarray(np.arctan2(bent[:, :, 1], bent[:, :, 0]))
 
     def tell(self, words: Words) -> str:
         """What it shows, and along which way; through the whole flow, unlike the quantities of the same names."""
