@@ -20,6 +20,11 @@ _INKS = {"chart": ("#0E6E7E", "#B0246B", "#8A5A00", "#3D4A9E", "#4D6B2F", "#7A3B
          "night": ("#5CC4D4", "#F07AB4", "#E0A93B", "#9AA6F2", "#A9CC7E", "#E39A86")}
 
 
+def inks() -> tuple[str, ...]:
+    """Colours of curves on the theme's ground."""
+    return _INKS[theme.current().name]
+
+
 class CurvesPanel(QWidget):
     """Some curves over one counter."""
 
@@ -55,7 +60,7 @@ class CurvesPanel(QWidget):
 
     def show_curves(self, history: History, curves: tuple[Curve, ...], criterion: float) -> None:
         """Draw other values; the part that is looked at stays where it was moved to."""
-        inks = _INKS[theme.current().name]
+        colours = inks()
         ink = theme.colour("soft")
         self.plot.setBackground(theme.colour("paper"))
         for side in ("left", "bottom"):
@@ -68,8 +73,8 @@ class CurvesPanel(QWidget):
             self.plot.removeItem(self.lines.pop(gone))
         told = []
         for n, curve in enumerate(curves):
-            colour = inks[n % len(inks)]
-            pen = self._graph.mkPen(QColor(colour), width=1.6, style=Qt.PenStyle.SolidLine if n < len(inks) else Qt.PenStyle.DashLine)
+            colour = colours[n % len(colours)]
+            pen = self._graph.mkPen(QColor(colour), width=1.6, style=Qt.PenStyle.SolidLine if n < len(colours) else Qt.PenStyle.DashLine)
             if curve.name not in self.lines:
                 self.lines[curve.name] = self.plot.plot([], [], antialias=True)
             values = np.where(curve.values > 0.0, curve.values, np.nan) if self._logarithmic else curve.values
@@ -127,6 +132,7 @@ class CurveChart(QWidget):
             axis.setPen(theme.colour("line"))
             axis.setTextPen(soft)
             axis.setTickFont(theme.font(11))
+            axis.enableAutoSIPrefix(False)
             self._plot.setLabel(side, text, color=soft.name())
         self._line.setData(at, values, pen=pyqtgraph.mkPen(theme.colour("magenta"), width=1.8), connect="finite")
         self._plot.getPlotItem().autoRange()

@@ -79,6 +79,11 @@ def _tells(d: Desk) -> bool:
     return result is not None and bool(tables_of(result, d.document.study))
 
 
+def _is_section(d: Desk) -> bool:
+    layer = d.document.chosen_layer
+    return layer is not None and layer.kind == "section"
+
+
 def _has_finding(d: Desk) -> bool:
     return d.view.findings.chosen is not None
 
@@ -108,6 +113,9 @@ def _adding(kind: Kind, tile: Tile) -> Command:
         return d.document.flow is not None and not kind.lacks(d.document.flow)
 
     def add(d: Desk, argument: str = tile.argument) -> None:
+        chosen = d.document.chosen_layer
+        if not argument and chosen is not None and kind.shape.takes_card == chosen.shape.geometry:
+            argument = chosen.id
         d.add(kind, argument)
 
     return Command(tile.id, f"Add {tile.name[0].lower()}{tile.name[1:]}", "", tile.help, add, can, (str,))
@@ -133,6 +141,8 @@ BASE: tuple[Command, ...] = (
             lambda d, path="": d.files.save_card(path), _drawn_card, (str,)),
     Command("save-table", "Save the card's table…", "", "Save what the chosen card tells in rows and columns, as CSV.",
             lambda d, path="": d.files.save_table(path), _tells, (str,)),
+    Command("lay-taps", "Lay an experiment over the section…", "", "Show measured points over the curves of the chosen section.",
+            lambda d, path="": d.files.lay_taps(path), _is_section, (str,)),
     Command("show-table", "List what the card tells", "", "Show the chosen card's table in the ledger; again: put it away.",
             lambda d: d.ledger.show_table(), lambda d: _tells(d) and d.view.findings.are_not_listed),
     Command("find-all", "Find all four", "Ctrl+L", "Find vortices, separation, shocks and recirculation, and list them in the ledger.",

@@ -92,6 +92,17 @@ class FileDialogs:
             self._ask("Save the card's table", lambda target: self._imports.save_table(layer.id, target), path, kinds=("csv",),
                       name=layer.name)
 
+    def lay_taps(self, path: str = "") -> None:
+        """Lay an experiment over the chosen section, asking for its table where none is given."""
+        layer = self._document.chosen_layer
+        if layer is not None:
+            def take(chosen: str | Path) -> None:
+                own = self._document.study.layer(layer.id)
+                if own is not None:
+                    self._document.edit_layer(own.with_(shape=own.shape.with_(taps=str(Path(chosen).resolve()))), "Experiment")
+
+            self._ask("Lay an experiment over the section", take, path, filters=["Tables (*.csv *.dat *.txt)", "All files (*)"])
+
     def save_rows(self, table: Table | None, path: str = "") -> None:
         """Save a table that is at hand, asking for a name where none is given."""
         if table is not None:

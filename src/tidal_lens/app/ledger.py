@@ -11,6 +11,7 @@ from tidal_lens.app.document import Document
 from tidal_lens.app.finding_entry import Act, FindingEntry
 from tidal_lens.app.findings import Findings
 from tidal_lens.app.histories import Histories
+from tidal_lens.app.measure_entry import MeasureEntry
 from tidal_lens.app.parts import IconButton, NumberField, column, label, row
 from tidal_lens.app.table_entry import TableEntry
 from tidal_lens.measures.history import verdict
@@ -93,12 +94,14 @@ class Ledger(QWidget):
         picks = findings.picks
         self.table = TableEntry(document, picks)
         self.found = FindingEntry(document, findings, act)
+        self.measure = MeasureEntry(document, act)
         page = QWidget()
         page.setObjectName("benchpage")
         inside = QVBoxLayout(page)
         inside.setContentsMargins(12, 10, 12, 12)
         inside.addWidget(label("Ledger", "title"))
         inside.addWidget(self.found)
+        inside.addWidget(self.measure)
         inside.addWidget(self.table)
         inside.addWidget(self.history)
         inside.addStretch(1)
@@ -121,7 +124,7 @@ class Ledger(QWidget):
 
     def _show_if_needed(self) -> None:
         history = self._histories.history is not None or self._histories.folder is not None
-        something = self.found.is_wanted or self.table.is_wanted or history
+        something = self.found.is_wanted or self.measure.is_wanted or self.table.is_wanted or history
         self.setVisible(something and not self.folded)
 
     def unfold(self) -> None:

@@ -119,6 +119,9 @@ class _Sight:
     def values(self, name: str) -> NDArray[Any]:
         return self.store.values(name, self.token)
 
+    def called(self, name: str) -> str:
+        return self.store.describe(name).label
+
     def at_step(self, step: int) -> See:
         if step == self.flow.step:
             return self

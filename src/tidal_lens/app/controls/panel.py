@@ -15,6 +15,7 @@ from tidal_lens.app.controls.frozen import FrozenControls
 from tidal_lens.app.controls.grid_surface import GridControls
 from tidal_lens.app.controls.isosurface import IsoControls
 from tidal_lens.app.controls.mask import MaskControls
+from tidal_lens.app.controls.measures import ForcesControls, OverControls, ProfileControls, SectionControls
 from tidal_lens.app.controls.optics import OpticsControls
 from tidal_lens.app.controls.region import RegionControls
 from tidal_lens.app.controls.round import RoundControls
@@ -45,6 +46,10 @@ CONTROLS: dict[str, Callable[[Document], Controls[Any]]] = {
     "separation": FoundLineControls,
     "shocks": FoundSurfaceControls,
     "recirculation": FoundSurfaceControls,
+    "profile": ProfileControls,
+    "section": SectionControls,
+    "forces": ForcesControls,
+    "over": OverControls,
 }
 
 

@@ -15,7 +15,8 @@ from tidal_lens.study.kinds import KINDS
 
 _ACROSS = 3  # tiles in a row
 # Captions, in their order.
-GROUPS = ("", "Surfaces", "Volume", "From a file", "Hide", "Features", "Seeds in space", "Seeds over things", "Other lines")
+GROUPS = ("", "Surfaces", "Volume", "From a file", "Hide", "Features", "Seeds in space", "Seeds over things", "Other lines", "Here",
+          "On walls", "Over")
 
 
 class LayerStation(QWidget):

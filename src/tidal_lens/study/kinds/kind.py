@@ -17,6 +17,7 @@ from tidal_lens.features.finding import Finding
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.charts import Chart
 from tidal_lens.study.geometry import Geometry
 from tidal_lens.study.looks import AnyLook
 from tidal_lens.study.tables import Table
@@ -48,6 +49,9 @@ class See(Protocol):
     def values(self, name: str) -> NDArray[Any]:
         """Node values of a quantity that the shape needs."""
 
+    def called(self, name: str) -> str:
+        """What such a quantity is called, with its unit."""
+
     def at_step(self, step: int) -> See:
         """What it would see at another step of the series, read if need be.
 
@@ -77,6 +81,7 @@ class Made:
     told: str = ""  # what it came to, in a few words for its card
     frame: tuple[Vec, Vec] | None = None  # middle and direction of a plane that goes with another card
     findings: tuple[Finding, ...] = ()  # all candidates, the clearest first
+    charts: tuple[Chart, ...] = ()  # what it tells as curves
 
     @property
     def nbytes(self) -> int:
@@ -165,6 +170,8 @@ class Shape(Value):
     on_walls: ClassVar[bool] = False  # whether it lies on walls, where quantities are known that are known nowhere else
     subjects: ClassVar[tuple[Sort, ...]] = ()  # cards that its layer may be of, by what they come to
     finds: ClassVar[bool] = False  # whether it tells findings
+    takes_card: ClassVar[Sort | None] = None  # what cards come to that one of its kind may be begun of: the chosen one is given to it
+    measures: ClassVar[bool] = False  # whether what it tells is what it is for: the ledger shows it
     of_mesh: ClassVar[bool] = True  # whether, but for the quantities that it needs, it rests on the mesh alone
 
     @property

@@ -1,0 +1,68 @@
+"""What a layer tells as curves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.study.tables import Table
+
+Vec = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Curve:
+    """Values (n,) over places (n,): joined, broken where one is not a number; or dots.
+
+    Attributes
+    ----------
+    name : str
+        What it is of.
+    at, values : ndarray, shape (n,)
+        Across and up.
+    dots : bool
+        Whether they are single points, as those of an experiment.
+    places : ndarray, shape (n, 3), or None
+        Where in the flow each is.
+    """
+
+    name: str
+    at: Vec
+    values: Vec
+    dots: bool = False
+    places: Vec | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Chart:
+    """Curves over one axis.
+
+    Attributes
+    ----------
+    across, up : str
+        What the axes are, with units.
+    curves : tuple of Curve
+        The curves.
+    down : bool
+        Whether the upper axis points down, as that of pressure coefficients does: common practice, no source.
+    """
+
+    across: str
+    up: str
+    curves: tuple[Curve, ...]
+    down: bool = False
+
+
+def table_of(title: str, charts: tuple[Chart, ...]) -> Table:
+    """All curves of some charts, one below another: which, where across, up, and where in the flow."""
+    rows: list[tuple[str | float, ...]] = []
+    for chart in charts:
+        for curve in chart.curves:
+            places = curve.places if curve.places is not None else np.full((len(curve.at), 3), np.nan)
+            good = np.isfinite(curve.at) & np.isfinite(curve.values)
+            rows += [(chart.up, curve.name, float(x), float(y), *(float(c) for c in p))
+                     for x, y, p in zip(curve.at[good], curve.values[good], places[good], strict=True)]
+    across = charts[0].across if charts else "across"
+    return Table(title, ("quantity", "curve", across, "value", "x", "y", "z"), tuple(rows))
