@@ -80,7 +80,7 @@ def evaluators(tmp_path_factory):
 @pytest.fixture
 def evaluator(request, evaluators):
     kind = request.node.callspec.params.get("kind") if hasattr(request.node, "callspec") else None
-    named = "" if kind is None or kind.station != "find" else "shocks" if kind.name == "shocks" else "find"
+    named = "" if kind is None or kind.station not in ("find", "measure") else "shocks" if kind.name == "shocks" else "find"
     return evaluators[named]
 
 

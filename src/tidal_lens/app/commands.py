@@ -79,9 +79,9 @@ def _tells(d: Desk) -> bool:
     return result is not None and bool(tables_of(result, d.document.study))
 
 
-def _is_section(d: Desk) -> bool:
+def _takes_taps(d: Desk) -> bool:
     layer = d.document.chosen_layer
-    return layer is not None and layer.kind == "section"
+    return layer is not None and layer.shape.takes_taps
 
 
 def _has_finding(d: Desk) -> bool:
@@ -142,7 +142,7 @@ BASE: tuple[Command, ...] = (
     Command("save-table", "Save the card's table…", "", "Save what the chosen card tells in rows and columns, as CSV.",
             lambda d, path="": d.files.save_table(path), _tells, (str,)),
     Command("lay-taps", "Lay an experiment over the section…", "", "Show measured points over the curves of the chosen section.",
-            lambda d, path="": d.files.lay_taps(path), _is_section, (str,)),
+            lambda d, path="": d.files.lay_taps(path), _takes_taps, (str,)),
     Command("show-table", "List what the card tells", "", "Show the chosen card's table in the ledger; again: put it away.",
             lambda d: d.ledger.show_table(), lambda d: _tells(d) and d.view.findings.are_not_listed),
     Command("find-all", "Find all four", "Ctrl+L", "Find vortices, separation, shocks and recirculation, and list them in the ledger.",

@@ -79,7 +79,7 @@ class MeasureEntry(QWidget):
         made = result.unmasked
         self.name.setText(layer.name)
         self.told.setText(made.told)
-        self.taps.setVisible("taps" in type(layer.shape).model_fields)
+        self.taps.setVisible(layer.shape.takes_taps)
         while len(self.charts) < len(made.charts):
             self.charts.append(ChartView())
             self._charts.addWidget(self.charts[-1])

@@ -75,9 +75,9 @@ def points_in_flow(flow: Flow, points: NDArray[np.float64], own: Mapping[str, ND
     return Points(points, values_at(flow, points, token), own)
 
 
-def values_at(flow: Flow, points: NDArray[np.float64], token: Token | None) -> Stencil:
-    """How values at points (n, 3) from elsewhere follow from those at nodes; NaN for those that are not in the flow."""
-    stencil, inside = mesh_of(flow, token).locate(points, slack=_NEAR, token=token)
+def values_at(flow: Flow, points: NDArray[np.float64], token: Token | None, slack: float = _NEAR) -> Stencil:
+    """How values at points (n, 3) from elsewhere follow from those at nodes; NaN for those further off the flow than some cell widths."""
+    stencil, inside = mesh_of(flow, token).locate(points, slack=slack, token=token)
     weights = stencil.weights.copy()
     weights[~inside] = np.nan
     return Stencil(np.where(inside[:, None], stencil.ids, 0), weights)

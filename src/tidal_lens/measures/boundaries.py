@@ -11,11 +11,11 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.measures.sums import Facets
 
 
-def boundary_facets(flow: Flow, names: Collection[str]) -> Facets:
-    """Outer faces of the named boundaries, corners as the flow's nodes and area vectors into the flow."""
+def boundary_facets(flow: Flow, names: Collection[str], *, others: bool = False) -> Facets:
+    """Outer faces of the named boundaries, or of all ``others``; corners as the flow's nodes and area vectors into the flow."""
     faces, outward = flow.outside.faces, flow.outside.areas
     owner = owners(faces, flow.boundaries, flow.seams.labels(flow.n_points))
-    own = np.isin(owner, [n for n, b in enumerate(flow.boundaries) if b.name in names])
+    own = np.isin(owner, [n for n, b in enumerate(flow.boundaries) if b.name in names], invert=others)
     faces, outward = faces[own], outward[own]
     facets = Facets.of(flow.points, faces)
     # Triangles come first, then the second halves of quadrilaterals: each is turned as its face is.

@@ -109,6 +109,30 @@ def _load(points: Vec, facets: Facets, values: Vec, by: Vec, about: Vec) -> tupl
     return np.asarray(force), np.asarray(moment)
 
 
+def momentum_force(facets: Facets, pressure: NDArray[Any], density: NDArray[Any], velocity: NDArray[Any]) -> Vec:
+    """Force (3,) on what a closed surface encloses, by what momentum comes out of it and how it is pressed on.
+
+    In steady flow, with friction on the surface itself left out: small where it stands far off.
+
+    Parameters
+    ----------
+    facets : Facets
+        The surface, area vectors away from what it encloses.
+    pressure : ndarray, shape (n,)
+        Less that of the free stream.
+    density : ndarray, shape (n,)
+        Of the fluid.
+    velocity : ndarray, shape (n, 3)
+        Of the fluid.
+    """
+    own, corners = facets.areas, facets.corners
+    pressed = facets.means(pressure)[:, None] * own
+    # A product of three linear values by the mean of the corners' products: of second order.
+    carried = (density[corners].astype(np.float64) * np.einsum("kci,ki->kc", velocity[corners].astype(np.float64), own))[:, :, None]
+    out = (carried * velocity[corners]).mean(axis=1)
+    return np.asarray(-np.nansum(pressed + out, axis=0))
+
+
 @dataclass(frozen=True)
 class Wind:
     """Directions that coefficients go by.

@@ -223,7 +223,7 @@ class ForcesControls(_LineControls[ForcesShape]):
         self._show_look()
 
 
-class OverControls(BallLookControls):  # type: ignore[type-arg]
+class OverControls(BallLookControls[OverShape]):
     """Over what, and of what."""
 
     def __init__(self, document: Document) -> None:
@@ -240,7 +240,7 @@ class OverControls(BallLookControls):  # type: ignore[type-arg]
 
     def refresh(self) -> None:
         shape, evaluator = self.shape(), self.document.evaluator
-        if not isinstance(shape, OverShape) or evaluator is None:
+        if shape is None or evaluator is None:
             return
         cards = [x for x in self.document.study.layers if x.shape.geometry == "surface"]
         self._cards = ["", *(x.id for x in cards)]

@@ -11,7 +11,7 @@ from tidal_lens.cutting.points import values_at
 from tidal_lens.errors import MissingQuantityError, StudyError
 from tidal_lens.flow.case import Flow
 from tidal_lens.measures.boundaries import boundary_facets
-from tidal_lens.measures.forces import Forces, Load, Wind, wall_forces
+from tidal_lens.measures.forces import Forces, Load, Wind, momentum_force, wall_forces
 from tidal_lens.measures.sums import Facets
 from tidal_lens.quantities.names import CONST
 from tidal_lens.quantities.store import QuantityStore
@@ -39,7 +39,7 @@ class ForcesShape(Shape):
     about : tuple
         Point that moments are taken about.
     area, length : float
-        Reference area and length; 0 takes the walls' planform, and the body's length.
+        Reference area and length; 0 takes the walls' planform (of a plane flow their length by its depth), and their length.
     axis : str
         Along which the force adds up in the chart.
     """
@@ -74,7 +74,7 @@ class ForcesShape(Shape):
         level, axis = see.reference.pressure or 0.0, np.eye(3)[AXES.index(self.axis)]
         found = wall_forces(flow.points, facets, see.values("pressure") - level, shear, np.array(self.about), axis)
         wind = self._wind(see, facets)
-        rows = _rows(found, wind, flow)
+        rows = (*_rows(found, wind, flow), *self._balance(see, wind))
         by = 1.0 if wind is None else 1.0 / (wind.dynamic * wind.area)
         across = {"x": "x", "y": "y", "z": "z"}[self.axis]
         unit = "force" if wind is None else "force coefficient"
@@ -84,14 +84,31 @@ class ForcesShape(Shape):
         return Made(self._resultant(see, found, facets), tables=(Table("Forces", ("what", "pressure", "friction", "total"), rows),),
                     charts=charts, told=f"{told}{'; no friction: ' + without if without else ''}")
 
+    def _balance(self, see: See, wind: Wind | None) -> tuple[tuple[str | float, ...], ...]:
+        """The force by momentum through all other boundaries, in steady flow."""
+        outer = boundary_facets(see.flow, self.boundaries, others=True)
+        if wind is None or not len(outer.corners) or len(see.flow.times) > 1:
+            return ()
+        try:
+            density, velocity = see.values("density"), see.values("velocity")
+        except MissingQuantityError:
+            return ()
+        above = see.values("pressure") - (see.reference.pressure or 0.0)
+        force = momentum_force(Facets(outer.corners, -outer.areas), above, density, velocity)
+        found = wind.coefficients(Load(force, np.zeros(3)))
+        return tuple((f"{name} by momentum", "", "", found[name]) for name in ("CL", "CD", "CY"))
+
     def _wind(self, see: See, facets: Facets) -> Wind | None:
         ref = see.reference
         if not ref.speed > 0.0 or not ref.density:
             return None
-        area = self.area or 0.5 * float(np.abs(facets.areas[:, 2]).sum()) or 0.5 * float(np.abs(facets.areas).sum())
-        if see.flow.depth > 0.0 and not self.area:  # of a plane flow a unit of depth, by the body's length
-            area = see.flow.length * see.flow.depth
-        return Wind(ref.velocity, 0.5 * ref.density * ref.speed**2, area, self.length or see.flow.length)
+        extent = np.ptp(see.flow.points[facets.corners].reshape(-1, 3), axis=0)
+        if see.flow.normal is not None:  # what is as deep as the layer is no length of the body
+            extent = extent * (np.abs(see.flow.normal) < 0.5)
+        length = self.length or float(extent.max()) or 1.0
+        planform = 0.5 * float(np.abs(facets.areas[:, 2]).sum()) or 0.5 * float(np.abs(facets.areas).sum())
+        area = self.area or (planform if see.flow.normal is None else length * see.flow.depth)
+        return Wind(ref.velocity, 0.5 * ref.density * ref.speed**2, area, length)
 
     def _resultant(self, see: See, found: Forces, facets: Facets) -> Lines:
         """From the middle of the walls as they are pushed, along the force."""
@@ -117,7 +134,7 @@ class ForcesShape(Shape):
     def moved(self, _handle: str, to: Vec, flow: Flow, *, snap: bool) -> Self:
         """About a place."""
         to = flow.points[((flow.points - to) ** 2).sum(axis=1).argmin()] if snap else to
-        return self.with_(about=rounded(to, 1e-3 * flow.size))
+        return self.with_(about=rounded(to, 0.0 if snap else 1e-3 * flow.size))
 
     def typed(self, _handle: str, value: Vector) -> Self:
         """About a place, exactly."""

@@ -171,6 +171,7 @@ class Shape(Value):
     subjects: ClassVar[tuple[Sort, ...]] = ()  # cards that its layer may be of, by what they come to
     finds: ClassVar[bool] = False  # whether it tells findings
     takes_card: ClassVar[Sort | None] = None  # what cards come to that one of its kind may be begun of: the chosen one is given to it
+    takes_taps: ClassVar[bool] = False  # whether an experiment's table, its ``taps``, may be laid over what it measures
     measures: ClassVar[bool] = False  # whether what it tells is what it is for: the ledger shows it
     of_mesh: ClassVar[bool] = True  # whether, but for the quantities that it needs, it rests on the mesh alone
 

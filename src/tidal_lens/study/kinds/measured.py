@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.quantities.store import FILE, QuantityStore
 from tidal_lens.sampling.mesh import Stencil
 from tidal_lens.study.kinds.first_values import best_name
 from tidal_lens.study.value import QuantityName
@@ -38,6 +38,7 @@ def measured_lines(points: Vec, offsets: NDArray[np.int64], stencil: Stencil, al
 
 
 def first_quantity(store: QuantityStore, *wanted: str) -> str | None:
-    """The first of some quantities that the flow has, else the best one."""
+    """The first of some quantities that the flow has, by name or as what an array of the file is, else the best one."""
     offered = {q.name for q in store.quantities() if not q.missing and q.components == 1}
-    return next((name for name in wanted if name in offered), None) or best_name(store)
+    names = [name for what in wanted for name in (what, f"{FILE}{getattr(store.flow.roles, what, None)}")]
+    return next((name for name in names if name in offered), None) or best_name(store)

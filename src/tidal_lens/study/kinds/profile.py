@@ -18,6 +18,8 @@ from tidal_lens.study.looks import LineLook
 from tidal_lens.study.value import Vector
 from tidal_lens.study.words import Words, number_text
 
+_HAIR = 1e-3  # cell widths off the flow: a profile ends at walls
+
 
 class ProfileShape(Shape):
     """From one place to another, and over further lines beside it.
@@ -58,7 +60,7 @@ class ProfileShape(Shape):
         share = np.linspace(0.0, 1.0, self.count)
         one = start + share[:, None] * (end - start)
         points = np.concatenate([one + n * step for n in range(self.lines)])
-        stencil = values_at(see.flow, points, see.token)
+        stencil = values_at(see.flow, points, see.token, _HAIR)
         along = share * float(np.linalg.norm(end - start))
         names = [self._called(n) for n in range(self.lines)]
         charts = []
@@ -98,7 +100,7 @@ class ProfileShape(Shape):
     def moved(self, handle: str, to: Vec, flow: Flow, *, snap: bool) -> Self:
         """An end there, or all of it by its middle."""
         to = flow.points[((flow.points - to) ** 2).sum(axis=1).argmin()] if snap else to
-        grain = 1e-4 * flow.size
+        grain = 0.0 if snap else 1e-4 * flow.size
         start, end = np.array(self.start), np.array(self.end)
         middle = 0.5 * (start + end)
         if handle == "middle":

@@ -52,6 +52,7 @@ class SectionShape(Shape):
     geometry: ClassVar[Sort] = "lines"
     on_walls: ClassVar[bool] = True
     measures: ClassVar[bool] = True
+    takes_taps: ClassVar[bool] = True
     of_mesh: ClassVar[bool] = False  # the user may say what its boundaries are
     boundaries: Annotated[tuple[Name, ...], Field(max_length=10_000)]
     direction: Vector
