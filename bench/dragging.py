@@ -117,9 +117,33 @@ def on_the_demo(window: Window, moves: int) -> None:
     until(lambda: complete(window), "a mask")
     tell(window, "mask by its bead", view.keys.grip_at("mach", document.chosen), QPointF(0.0, 0.6), moves, cut.id, "(wanted 40 ms)")
     window.act("remove")
+    point_at_a_chart(window, moves)
     window.act("add-streamlines")
     until(lambda: complete(window), "lines")
     tell(window, "seed line", view.handles.bead_at("middle"), QPointF(0.5, 0.7), moves)
+
+
+def point_at_a_chart(window: Window, moves: int) -> None:
+    """From the pointer over a chart to the ring in the view, and from a place of the view to the ring in the chart."""
+    window.act("add-section")
+    until(lambda: complete(window) and window.ledger.measure.has_charts, "a section")
+    (chart,) = (v for v in window.ledger.measure.charts if v.isVisible())
+    curve = chart.chart.curves[0]
+    box = chart.plot.getPlotItem().getViewBox()
+    there, back = [], []
+    for n in np.linspace(0, len(curve.at) - 1, moves).astype(int):
+        began = time.perf_counter()
+        chart.point(box.mapViewToScene(QPointF(float(curve.at[n]), float(curve.values[n]))))
+        window.view.repaint()
+        chart.plot.repaint()
+        there.append(1e3 * (time.perf_counter() - began))
+        began = time.perf_counter()
+        window.view.seen.emit(curve.places[n])
+        chart.plot.repaint()
+        back.append(1e3 * (time.perf_counter() - began))
+    for title, took in (("chart to view", there), ("view to chart", back)):
+        print(f"{title:34s} median {np.median(took):6.1f} ms   95 % {np.percentile(took, 95):6.1f} ms   (wanted 33 ms)", flush=True)
+    window.act("remove")
 
 
 def on_a_large_block(window: Window, moves: int, millions: float, folder: Path) -> None:

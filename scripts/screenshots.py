@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import QApplication
 
 from tidal_lens.app import theme
 from tidal_lens.app.start import application, complete
-from tidal_lens.app.stations.case import CaseStation
 from tidal_lens.app.stations.derive import DeriveStation
 from tidal_lens.app.window import Window
 from tidal_lens.demo.kittiwake import ASSETS, demo_file
@@ -23,7 +22,7 @@ from tidal_lens.formats.export import save_geometry
 from tidal_lens.formats.written import Geometry
 from tidal_lens.quantities.names import OWN
 from tidal_lens.study.conditions import Condition
-from tidal_lens.study.dressings import Arrows, Contours, Ribbons, Texture
+from tidal_lens.study.dressings import Arrows, Ribbons, Texture
 from tidal_lens.study.kinds.seeds import LineSeeds
 from tidal_lens.study.looks import LineLook
 from tidal_lens.study.model import KeySetting, Subject
@@ -207,6 +206,29 @@ def shoot_finds(window: Window) -> None:
     settle(window)
 
 
+def shoot_measures(window: Window) -> None:
+    """A section with taps, and a boundary layer lifted out of the ledger."""
+    document, before = window.document, window.document.study
+    window.show_station("measure")
+    window.act("add-section")
+    while document.chosen_layer is None or document.chosen_layer.kind != "section":
+        settle(window)
+    window.act("lay-taps", str(ASSETS / "pressure taps (simulated).csv"))
+    shoot(window, "measure")
+    document.edit(before, "Back")
+    window.act("add-boundary-layer")
+    while document.chosen_layer is None or document.chosen_layer.kind != "boundary-layer":
+        settle(window)
+    layer = document.chosen_layer
+    document.edit_layer(layer.with_(shape=layer.shape.with_(place=(0.4, 0.0, 0.2))), "Place")
+    settle(window)
+    window.act("lift-charts")
+    shoot(window, "measure-layer")
+    window.act("lift-charts")
+    document.edit(before, "Back")
+    settle(window)
+
+
 def write_formula(window: Window) -> None:
     """A formula, taken up, tried and put on the slice."""
     derive = window.bench.pages["derive"]
@@ -237,18 +259,6 @@ def main() -> None:
     settle(window)
     window.show_station("case")
     shoot(window, "case")
-    case = window.bench.pages["case"]
-    assert isinstance(case, CaseStation)
-    case.balance.button.click()
-    while not case.balance.balances:
-        settle(window)
-    case.blocks.asked.emit(next(iter(case.blocks.rows)))
-    settle(window)
-    bar = window.bench.scroller.verticalScrollBar()
-    assert bar is not None
-    bar.setValue(case.boundaries.y() - 10)
-    shoot(window, "case-checks")
-    bar.setValue(0)
     window.act("history", str(ASSETS / "kittiwake history.csv"))
     while not window.ledger.isVisible():
         settle(window)
@@ -264,14 +274,6 @@ def main() -> None:
     window.show_station("look")
     shoot(window, "look")
     iso = document.chosen
-    cut = document.study.layer(first.id)
-    assert cut is not None
-    contours = Contours(of="mach", low=0.9, high=2.0, step=0.1)
-    document.edit(document.study.replacing(cut.with_(look=cut.look.with_(opacity=1.0, contours=contours))).with_key(
-        "mach", KeySetting(low=0.8, high=2.0, bands=12)).without(str(iso)), "Bands")
-    document.choose(first.id)
-    shoot(window, "contours")
-    window.act("undo")
     shoot_forms(window)
     shoot_cloud(window)
     document.choose(iso)
@@ -286,6 +288,7 @@ def main() -> None:
     shoot(window, "trace")
     shoot_wall_lines(window)
     shoot_finds(window)
+    shoot_measures(window)
     window.show_station("derive")
     window.show_quantity("swirling-strength")
     shoot(window, "derive")

@@ -25,13 +25,14 @@ def parser() -> argparse.ArgumentParser:
     """Options and sub-commands."""
     out = argparse.ArgumentParser(prog="tidal-lens", description="See, locate and measure what is in a flow result. Without a "
                                   "file it opens the demo. 'tidal-lens make-demo [FOLDER]' computes the demo's data anew, "
-                                  "'tidal-lens simulate-run FOLDER' writes a run as a solver would, 'tidal-lens quantities' tells all "
+                                  "'tidal-lens simulate-run FOLDER' writes a run as a solver would, 'tidal-lens measures STUDY' writes "
+                                  "the tables of a study's measures, 'tidal-lens quantities' tells all "
                                   "quantities and the formula language, 'tidal-lens layers' all kinds of layers.")
     out.add_argument("file", nargs="?", help="a result (.vtu .vtm .vtk .vtkhdf .cgns .xdmf …), a history (.csv) or a study (.tidal)")
     out.add_argument("--picture", metavar="FILE.png", type=Path, help="write a picture of the window and end; needs no display")
     out.add_argument("--size", type=_size, default=(1280, 800), metavar="WxH", help="size of that picture (1280x800)")
     out.add_argument("--theme", choices=("chart", "night"), help="theme of that picture")
-    out.add_argument("--station", choices=("case", "derive", "look", "trace"), help="station shown in that picture")
+    out.add_argument("--station", choices=("case", "derive", "look", "trace", "find", "measure"), help="station shown in that picture")
     out.add_argument("--warm", action="store_true", help="compile the kernels and end")
     out.add_argument("--version", action="version", version=f"Tidal Lens {__version__}")
     return out
@@ -44,6 +45,8 @@ def main(arguments: list[str] | None = None) -> int:
         return _make_demo(given[1:])
     if given[:1] == ["simulate-run"]:
         return _simulate_run(given[1:])
+    if given[:1] == ["measures"]:
+        return _measures(given[1:])
     if given[:1] == ["quantities"]:
         from tidal_lens.quantities.page import page
 
@@ -105,6 +108,23 @@ def _simulate_run(arguments: list[str]) -> int:
     chosen = out.parse_args(arguments)
     simulate_run(chosen.folder, steps=chosen.steps, pause=chosen.pause, tell=lambda line: print(line, flush=True))
     return 0
+
+
+def _measures(arguments: list[str]) -> int:
+    from tidal_lens.errors import TidalLensError
+    from tidal_lens.study.measuring import write_measures
+
+    out = argparse.ArgumentParser(prog="tidal-lens measures", description="Work out all measures of a study and write their tables as "
+                                  "CSV; needs no display.")
+    out.add_argument("study", type=Path, help="a study (.tidal)")
+    out.add_argument("--to", type=Path, default=Path("."), metavar="FOLDER", help="where to write (here)")
+    chosen = out.parse_args(arguments)
+    try:
+        chosen.to.mkdir(parents=True, exist_ok=True)
+        return 1 if write_measures(chosen.study, chosen.to, lambda line: print(line, flush=True)) else 0
+    except (TidalLensError, OSError) as error:
+        sys.stderr.write(f"{error}\n")
+        return 2
 
 
 def _has_display() -> bool:

@@ -38,6 +38,11 @@ def test_the_reference_state_is_guessed_and_says_so(tmp_path):
     assert reference.velocity == (2.0, 0.0, 0.0)
     assert (reference.pressure, reference.density) == (7.0, 1.2)
     assert reference.origin.startswith("guessed")
+    assert (reference.area, reference.length, reference.about) == (None, None, (0.0, 0.0, 0.0))
+    write_structured(tmp_path / "c.vts", piece(), {"ReferenceArea": (2.5,), "ReferenceLength": (0.4,), "MomentPoint": (0.1, 0.0, -0.2)})
+    sized = open_flow(tmp_path / "c.vts").reference
+    assert (sized.area, sized.length, sized.about) == (2.5, 0.4, (0.1, 0.0, -0.2))
+    assert sized.velocity == (2.0, 0.0, 0.0), "guessed as before"
     write_structured(tmp_path / "b.vts", piece(), {"ReferenceVelocity": (3.0, 0.0, 4.0), "Gamma": (1.3,)})
     stated = open_flow(tmp_path / "b.vts").reference
     assert stated.speed == 5.0

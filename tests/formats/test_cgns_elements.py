@@ -198,6 +198,14 @@ def test_plane_zones_and_two_bases(tmp_path):
     assert flow.normal == (0.0, 0.0, 1.0)
     assert flow.blocks[0].grid == StructuredGrid((4, 3, 2))
     assert flow.roles.velocity == ("VelocityX", "VelocityY", "VelocityZ")
+    assert flow.turned is None
+    with h5py.File(tmp_path / "plane.cgns", "a", track_order=True) as file:
+        stated = node(file["Base"], "Axisymmetry", "Axisymmetry_t")
+        node(stated, "AxisymmetryReferencePoint", "DataArray_t", np.array([0.0, 0.0]))
+        node(stated, "AxisymmetryAxisVector", "DataArray_t", np.array([2.0, 0.0]))
+    flow = open_flow(tmp_path / "plane.cgns")
+    assert flow.turned is not None, "as the file states"
+    assert flow.turned.axis == (1.0, 0.0, 0.0)
 
 
 @pytest.mark.parametrize(("code", "kind", "size"), [(18, 25, 20), (19, 29, 27), (15, 26, 15), (16, 32, 18), (21, 27, 13), (11, 24, 10)])

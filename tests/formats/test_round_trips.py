@@ -23,7 +23,7 @@ from tidal_lens.formats.registry import open_flow
 from tidal_lens.formats.written import Geometry, flow_data
 
 N = 4
-STATE = ReferenceState(1e5, 1.2, (10.0, 1.0, -2.0), 1.3, "typed")
+STATE = ReferenceState(1e5, 1.2, (10.0, 1.0, -2.0), 1.3, "typed", area=2.5, length=0.4, about=(0.1, 0.0, -0.2))
 
 
 def block(kind):
@@ -66,6 +66,7 @@ def same(flow, back, *, cells_sorted=False):
             np.testing.assert_array_equal(back.fields["number"].values[b.cells], number)
     assert back.reference.velocity == STATE.velocity
     assert (back.reference.pressure, back.reference.density, back.reference.gamma) == (1e5, 1.2, 1.3)
+    assert (back.reference.area, back.reference.length, back.reference.about) == (STATE.area, STATE.length, STATE.about)
 
 
 def values_of(flow, role):

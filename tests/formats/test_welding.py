@@ -1,5 +1,6 @@
 """Cells that share no nodes are joined where that is sure; walls of no thickness that the file names keep their two sides apart."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -10,12 +11,20 @@ from tidal_lens.cutting.walls import boundary_surface
 from tidal_lens.flow.case import Field
 from tidal_lens.flow.faces import outer_faces
 from tidal_lens.flow.grid import HEXAHEDRON, TETRA, StructuredGrid, UnstructuredGrid
+from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.formats.assemble import assemble_content
 from tidal_lens.formats.content import Sheet, Solid
 from tidal_lens.formats.pieces import joined
 from tidal_lens.quantities.nodes import node_values
 from tidal_lens.sampling.mesh import mesh_of
+from tidal_lens.study.evaluate import Evaluator
+from tidal_lens.study.kinds.forces import ForcesShape
+from tidal_lens.study.kinds.kind import Begun
+from tidal_lens.study.kinds.probe import ProbeShape
+from tidal_lens.study.looks import BallLook, LineLook
+from tidal_lens.study.model import Study
 from tidal_lens.tracing.streamlines import End, TraceSettings, trace_lines
+from tidal_lens.work import Token
 
 N = 7
 HERE = Path("made.vtu")
@@ -149,6 +158,29 @@ def test_a_wall_inside_the_flow_has_two_sides(made, size):
     rim = np.isin(facing["+x"].nodes, facing["−x"].nodes)
     assert (left[facing["−x"].nodes[~np.isin(facing["−x"].nodes, facing["+x"].nodes)]] == 1.0).all()
     assert (left[facing["+x"].nodes[~rim]] == 0.0).all()
+
+
+def test_measures_keep_the_sides_of_a_plate_apart():
+    """A pressure of 5 before it and of 2 behind it: a probe on it tells both, and the force is 3 times its area."""
+    flow = assemble_content(HERE, [dict(meshes())["shared hexahedra"]], [("plate", plate())], [], False)
+    sides = {b.name[-2:]: b for b in flow.boundaries if b.inner}
+    pressure = np.where(flow.points[:, 0] < 0.5, 5.0, 2.0)
+    pressure[sides["−x"].nodes], pressure[sides["+x"].nodes] = 5.0, 2.0
+    flow = replace(flow, fields={**flow.fields, "Pressure": Field("Pressure", "node", pressure)},
+                   roles=replace(flow.roles, pressure="Pressure"))
+    evaluator = Evaluator(flow, ReferenceState(0.0, 1.0, (1.0, 0, 0)))
+
+    def told(shape, look):
+        made = evaluator.evaluate(Study().layer_of(Begun("m", shape, look)), Token()).made
+        return made.tables[0]
+
+    table = told(ProbeShape(places=((0.5, 0.5, 0.5),), snap="wall"), BallLook())
+    assert table.heads == ("what", "1", "1, other side")
+    assert sorted(next(row for row in table.rows if row[0] == "Pressure")[1:]) == [2.0, 5.0]
+    rows = {row[0]: row for row in told(ForcesShape(boundaries=tuple(b.name for b in sides.values())), LineLook()).rows}
+    inner = boundary_surface(flow, (sides["−x"].name,)).area
+    rim = 8.0 / (N - 1) ** 2  # faces with a corner on the rim, where both sides are one
+    assert 3.0 * (inner - rim) < rows["force x"][3] <= 3.0 * inner
 
 
 @pytest.mark.parametrize("made", [m for _, m in meshes()], ids=[n for n, _ in meshes()])

@@ -8,15 +8,14 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from scipy.integrate import solve_ivp
 from scipy.spatial import Delaunay
 from vtkmodules.util.numpy_support import numpy_to_vtk
 from vtkmodules.vtkCommonCore import reference, vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkCellLocator, vtkPolyData
 
 from making import cells_of, cube_flow, cube_points, flow_of
+from plates import bed, blasius, plate, with_wall
 from tidal_lens.errors import MissingQuantityError
-from tidal_lens.flow.case import Boundary
 from tidal_lens.flow.grid import TETRA, StructuredGrid, UnstructuredGrid
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.gradients import block_gradient
@@ -24,18 +23,6 @@ from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.store import QuantityStore
 
 KINDS = ["structured", "hexahedra", "tetrahedra", "wedges"]
-
-
-def with_wall(flow, on, kind="wall"):
-    """The flow with a boundary of those outer faces whose corners all pass a test."""
-    faces = flow.outside.faces[on(flow.points[flow.outside.faces]).all(axis=1)]
-    nodes, compact = np.unique(faces, return_inverse=True)
-    wall = Boundary("wall", kind, flow.points[nodes], compact.reshape(-1, 4), nodes)
-    return replace(flow, boundaries=(*flow.boundaries, wall))
-
-
-def bed(p):
-    return np.abs(p[..., 2]) < 1e-12
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -72,32 +59,13 @@ def test_couette_flow_conducts_heat():
     assert np.allclose(store.values("heat-flux")[bed(flow.points)], 40 * 1.8e-5 * cp / 0.7)
 
 
-def blasius():
-    """f, f' and f'' of Blasius' equation on [0, 12], begun with f''(0) = 0.33206 (Schlichting, table 7.1)."""
-    return solve_ivp(lambda _x, f: [f[1], f[2], -0.5 * f[0] * f[2]], (0, 12), [0, 0, 0.33206], rtol=1e-10, atol=1e-12,
-                     dense_output=True).sol
-
-
 @pytest.mark.parametrize(("kind", "within"), [("structured", 0.01), ("hexahedra", 0.02)])
 def test_the_flat_plate_of_blasius(kind, within):
     """cf = 0.664 / √Re_x on a stretched grid, from x = 0.5 to 1.5 (Schlichting, ch. 7)."""
-    f = blasius()
-    assert f(12)[1] == pytest.approx(1.0, abs=1e-4)
+    assert blasius()(12)[1] == pytest.approx(1.0, abs=1e-4)
     nu, stream, rho = 1e-4, 2.0, 1.2
-    x, z = np.linspace(0.5, 1.5, 21), 0.12 * (np.expm1(3 * np.linspace(0, 1, 41)) / np.expm1(3))
-    zz, yy, xx = (a.ravel() for a in np.meshgrid(z, [0.0, 0.05, 0.1, 0.15], x, indexing="ij"))
-    points = np.column_stack([xx, yy, zz])
-    eta = zz * np.sqrt(stream / (nu * xx))
-    part = f(np.minimum(eta, 12.0))
-    u = np.column_stack([stream * part[1], 0 * xx, 0.5 * np.sqrt(nu * stream / xx) * (eta * part[1] - part[0])])
-    grid = StructuredGrid((21, 4, 41))
-    if kind == "hexahedra":
-        index = np.arange(len(points), dtype=np.int32).reshape(41, 4, 21)
-        a, b = slice(None, -1), slice(1, None)
-        corners = np.stack([index[a, a, a], index[a, a, b], index[a, b, b], index[a, b, a], index[b, a, a], index[b, a, b],
-                            index[b, b, b], index[b, b, a]], axis=-1).reshape(-1, 8)
-        grid = UnstructuredGrid(len(points), np.ascontiguousarray(corners), np.full(len(corners), 12, np.uint8))
-    flow = with_wall(flow_of([(points, grid)], {"Velocity": u, "Density": np.full(len(u), rho)}), bed)
+    flow = plate(kind)
+    points, xx = flow.points, flow.points[:, 0]
     store = QuantityStore(flow, ReferenceState(density=rho, velocity=(stream, 0, 0), viscosity=rho * nu))
     on = bed(points) & (xx > 0.55) & (xx < 1.45)
     wanted = 0.6641 / np.sqrt(stream * xx[on] / nu)
@@ -229,6 +197,21 @@ def test_derivatives_in_time_are_exact_for_parabolas_on_uneven_steps():
         assert np.allclose(stores[n].values("pressure-rate"), 3 - 2 * t), n
         assert np.allclose(stores[n].evaluate(stores[n].check("rate(velocity)")), [1 + 4 * t, 0, 0])
         assert np.allclose(stores[n].evaluate(stores[n].check("time * 2")), 2 * t)
+
+
+def test_means_and_rms_over_all_steps_go_by_the_time_between_them():
+    """By the trapezoid: of 1000 + 3t over uneven steps the mean is that at the middle; the same at every step; of vectors too."""
+    times = (0.0, 0.3, 1.0, 1.2)
+    stores = moments(times, lambda p, t: {"Velocity": np.outer(np.ones(len(p)) * t, [1.0, 2.0, 0]), "Pressure": 1000 + 3 * t + 0 * p[:, 0]})
+    share = np.array([0.15, 0.5, 0.45, 0.1]) / 1.2
+    t = np.array(times)
+    spread = np.sqrt(share @ (t - 0.6) ** 2)
+    for store in stores:
+        assert np.allclose(store.evaluate(store.check("mean_over_time(pressure)")), 1001.8, rtol=1e-12)
+        assert np.allclose(store.evaluate(store.check("rms_over_time(pressure)")), 3 * spread, rtol=1e-9)
+        assert np.allclose(store.evaluate(store.check("mean_over_time(velocity)")), [0.6, 1.2, 0.0])
+    alone = QuantityStore(cube_flow(4, velocity=lambda p: p), ReferenceState(), Methods(formulas=(("m", "mean_over_time(speed)"),)))
+    assert alone.describe("formula:m").missing == "a time series"
 
 
 def test_what_moves_with_the_flow_does_not_change_along_its_path():

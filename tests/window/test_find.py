@@ -139,7 +139,7 @@ def test_a_finding_is_gone_to_cut_across_seeded_around_and_drawn_along(opened, t
     lines = opened.document.asking.results[ribbons.id].geometry
     assert lines.n_lines > 12
     click(detail.buttons["curve"])
-    at, values = detail.chart.shown
+    at, values = detail.chart.chart.curves[0].at, detail.chart.chart.curves[0].values
     assert at[-1] == pytest.approx(one.finding.size, rel=1e-6)
     assert np.nanmedian(values) == pytest.approx(one.finding.number("circulation"), rel=0.1)
     opened.act("save-finding-curve", str(tmp_path / "along.csv"))
@@ -238,7 +238,7 @@ def test_a_finding_keeps_its_name_from_step_to_step_and_its_numbers_become_curve
     name, table = empty.view.findings.through_time
     assert name == "R1"
     assert len(table.rows) == len(empty.document.flow.times)
-    at, values = opened.chart.shown
+    at, values = opened.chart.chart.curves[0].at, opened.chart.chart.curves[0].values
     assert at == pytest.approx(empty.document.flow.times)
     assert values[0] == pytest.approx(one.finding.number("volume"))
     assert np.ptp(values) > 0.02 * values.mean(), "it breathes in the gust"

@@ -34,6 +34,13 @@ def test_a_history_is_drawn_with_a_verdict_and_a_criterion(window, tmp_path):
     type_into(entry.criterion, "1e-5")
     assert entry.state.text() == "Not converged."
     assert panel._limits["continuity"].value() == pytest.approx(before - 2.0)
+    entry.of_curve.setCurrentIndex(0)
+    assert entry.of_curve.currentText() == "continuity"
+    type_into(entry.own, "1e-2")
+    assert entry.state.text() == "Converged.", "by a criterion of its own"
+    assert panel._limits["continuity"].value() == pytest.approx(before + 1.0)
+    window.act("undo")
+    assert entry.state.text() == "Not converged."
     # The view gives way to the ledger and takes the room back.
     width = window.view.width()
     window.act("fold-ledger")

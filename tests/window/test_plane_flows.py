@@ -5,7 +5,7 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from vtkmodules.vtkIOXML import vtkXMLStructuredGridWriter
 
-from driving import drag, keys, settle, wait
+from driving import drag, keys, settle, type_into, wait
 from vtk_data import add, structured, write
 
 
@@ -38,3 +38,37 @@ def test_the_view_of_a_plane_flow_does_not_turn(empty, tmp_path):
     window.view.eye.look_from(2, -1)
     np.testing.assert_allclose(way(), [0, 0, 1], atol=1e-9)
     settle(window)
+
+
+@pytest.mark.gui
+def test_a_plane_flow_is_said_to_be_axisymmetric(empty, tmp_path):
+    window = empty
+    y, x = np.meshgrid(np.linspace(0, 1, 21), np.linspace(0, 3, 21), indexing="ij")
+    data = structured(np.column_stack([x.ravel(), y.ravel(), 0 * x.ravel()]), (21, 21, 1))
+    add(data.GetPointData(), "Velocity", np.column_stack([(1 - y**2).ravel(), 0 * x.ravel(), 0 * x.ravel()]))
+    write(vtkXMLStructuredGridWriter(), data, tmp_path / "pipe.vts")
+    window.document.open_path(tmp_path / "pipe.vts")
+    settle(window)
+    window.act("add-volume")
+    settle(window)
+
+    def volume():
+        made = window.document.asking.results[window.document.chosen].unmasked
+        return next(row[1] for t in made.tables for row in t.rows if row[0] == "volume")
+
+    assert volume() == pytest.approx(3.0), "by unit depth"
+    case = window.bench.pages["case"]
+    window.show_station("case")
+    type_into(case.reference.span, "2")
+    settle(window)
+    assert volume() == pytest.approx(6.0), "over the depth that was typed"
+    window.act("undo")
+    settle(window)
+    case.turned.activated.emit(2)
+    settle(window)
+    assert volume() == pytest.approx(3 * np.pi, rel=1e-6), "once round"
+    assert "turned about x" in case.facts.text()
+    window.act("undo")
+    settle(window)
+    assert volume() == pytest.approx(3.0)
+    assert window.document.flow.turned is None

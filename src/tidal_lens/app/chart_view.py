@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QColor
+from numpy.typing import NDArray
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QImage, QPainter, QTextDocument
+from PyQt6.QtSvg import QSvgGenerator
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tidal_lens.app import theme
 from tidal_lens.app.charts import inks
-from tidal_lens.app.parts import label
-from tidal_lens.study.charts import Chart
+from tidal_lens.app.parts import Check, label, row
+from tidal_lens.study.charts import Chart, Curve
 from tidal_lens.study.words import number_text
 
 _HEIGHT = 230
+_FINE = 3.0  # pixels of a saved picture to one on screen
+_WIDE = 16777215  # what Qt takes as no limit
 
 
 class ChartView(QWidget):
@@ -32,81 +37,176 @@ class ChartView(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.chart: Chart | None = None
-        self._plot: Any = None
+        self.plot: Any = None
+        self.spot: Any = None
         self._items: list[Any] = []
         self.legend = label("")
         self.legend.setTextFormat(Qt.TextFormat.RichText)
         self.legend.setWordWrap(True)
         self.reading = label("", "soft")
+        self.log_across = Check("Log across", "A logarithmic axis across: what is not above zero is left out", lambda _on: self._scale())
+        self.log_up = Check("Log up", "A logarithmic axis up: what is not above zero is left out", lambda _on: self._scale())
         self._box = QVBoxLayout(self)
         self._box.setContentsMargins(0, 0, 0, 0)
         self._box.setSpacing(2)
         self._box.addWidget(self.legend)
         self._box.addWidget(self.reading)
+        self._box.addLayout(row(self.log_across, self.log_up, label(""), stretch=2))
 
-    def show_chart(self, chart: Chart) -> None:
-        """Draw other curves."""
+    def grow(self, *, freely: bool) -> None:
+        """Take all the height that there is, or a fixed one."""
+        if self.plot is not None:
+            self.plot.setMinimumHeight(80 if freely else _HEIGHT)
+            self.plot.setMaximumHeight(_WIDE if freely else _HEIGHT)
+
+    def _build(self) -> None:
         import pyqtgraph  # half a second, needed only when there is a chart
 
-        if self._plot is None:
-            self._plot = pyqtgraph.PlotWidget()
-            self._plot.setFixedHeight(_HEIGHT)
-            self._plot.setMenuEnabled(False)
-            self._plot.hideButtons()
-            self._plot.setToolTip("Point to read values; drag to shift, wheel to enlarge, double-click to see all")
-            self._plot.scene().sigMouseClicked.connect(lambda event: self._plot.getPlotItem().autoRange() if event.double() else None)
-            self._plot.scene().sigMouseMoved.connect(self._point)
-            self._box.insertWidget(0, self._plot)
+        self.plot = pyqtgraph.PlotWidget()
+        self.plot.setFixedHeight(_HEIGHT)
+        self.plot.setMenuEnabled(False)
+        self.plot.hideButtons()
+        self.plot.setToolTip("Point to read values; drag to shift, wheel to enlarge, double-click to see all")
+        self.plot.scene().sigMouseClicked.connect(lambda event: self.plot.getPlotItem().autoRange() if event.double() else None)
+        self.plot.scene().sigMouseMoved.connect(self.point)
+        self.spot = self.plot.plot([], [], pen=None, symbol="o", symbolSize=10, symbolBrush=None)
+        self.spot.setZValue(10)
+        self._box.insertWidget(0, self.plot, 1)
+
+    def show_chart(self, chart: Chart, colour_of_card: str = "") -> None:
+        """Draw other curves; one alone has the colour of its card."""
+        import pyqtgraph
+
+        if self.plot is None:
+            self._build()
         new = self.chart is None or (chart.across, chart.up) != (self.chart.across, self.chart.up)
+        if new:
+            for box, on in ((self.log_across, chart.log_across), (self.log_up, chart.log_up)):
+                box.setChecked(on)
         self.chart = chart
-        item = self._plot.getPlotItem()
-        self._plot.setAccessibleName(f"{chart.up} over {chart.across}")
-        self._plot.setBackground(theme.colour("paper"))
+        item = self.plot.getPlotItem()
+        self.plot.setAccessibleName(f"{chart.up} over {chart.across}")
+        self.plot.setBackground(theme.colour("paper"))
         soft = theme.colour("soft")
         for side, text in (("bottom", chart.across), ("left", chart.up)):
             axis = item.getAxis(side)
             axis.setPen(theme.colour("line"))
             axis.setTextPen(soft)
             axis.setTickFont(theme.font(11))
-            axis.enableAutoSIPrefix(False)
-            self._plot.setLabel(side, text, color=soft.name())
+            self.plot.setLabel(side, text, color=soft.name(), siPrefixEnableRanges=())  # numbers as they are, never in thousandths
         item.getViewBox().invertY(chart.down)
+        item.setLogMode(self.log_across.isChecked(), self.log_up.isChecked())
         for old in self._items:
-            self._plot.removeItem(old)
+            self.plot.removeItem(old)
         self._items, told, colours = [], [], inks()
         for n, curve in enumerate(chart.curves):
-            colour = QColor(colours[n % len(colours)])
+            colour = QColor(colour_of_card if colour_of_card and len(chart.curves) == 1 else colours[n % len(colours)])
             if curve.dots:
-                drawn = self._plot.plot(curve.at, curve.values, pen=None, symbol="o", symbolSize=5,
+                drawn = self.plot.plot(curve.at, curve.values, pen=None, symbol="o", symbolSize=5,
                                         symbolPen=pyqtgraph.mkPen(colour, width=1.2), symbolBrush=None)
             else:
-                style = Qt.PenStyle.SolidLine if n < len(colours) else Qt.PenStyle.DashLine
-                drawn = self._plot.plot(curve.at, curve.values, pen=pyqtgraph.mkPen(colour, width=1.8, style=style), connect="finite",
+                style = Qt.PenStyle.SolidLine if n < len(colours) and not curve.dashed else Qt.PenStyle.DashLine
+                drawn = self.plot.plot(curve.at, curve.values, pen=pyqtgraph.mkPen(colour, width=1.8, style=style), connect="finite",
                                         antialias=True)
             self._items.append(drawn)
             name = curve.name.replace("&", "&amp;").replace("<", "&lt;").replace(" ", "&nbsp;")
-            told.append(f'<span style="color:{colour.name()}">{"○" if curve.dots else "━"}</span>&nbsp;{name}')
+            told.append(f'<span style="color:{colour.name()}">{"○" if curve.dots else "┅" if curve.dashed else "━"}</span>&nbsp;{name}')
+        self.spot.setSymbolPen(pyqtgraph.mkPen(theme.colour("ink"), width=1.6))
+        self._mark(None)
         self.legend.setText(" &nbsp; ".join(told))
         self.legend.setVisible(len(told) > 1)
         if new:
             item.autoRange()
 
-    def _point(self, where: Any) -> None:
-        """The value nearest to the pointer, in pixels."""
-        chart, box = self.chart, self._plot.getPlotItem().getViewBox()
-        if chart is None or not box.sceneBoundingRect().contains(where):
+    def _scale(self) -> None:
+        if self.plot is not None:
+            self.plot.getPlotItem().setLogMode(self.log_across.isChecked(), self.log_up.isChecked())
+            self.plot.getPlotItem().autoRange()
+
+    def _drawn(self, curve: Curve) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Where its points stand on the axes as they are."""
+        with np.errstate(invalid="ignore", divide="ignore"):
+            return (np.log10(np.where(curve.at > 0.0, curve.at, np.nan)) if self.log_across.isChecked() else curve.at,
+                    np.log10(np.where(curve.values > 0.0, curve.values, np.nan)) if self.log_up.isChecked() else curve.values)
+
+    def _mark(self, point: tuple[Curve, int] | None) -> None:
+        """Ring a point of a curve, and tell it; or none."""
+        if point is None:
+            self.spot.setData([], [])
             self.reading.setText("")
-            self.pointed.emit(None)
             return
-        at = box.mapSceneToView(where)
-        wide, tall = box.viewPixelSize()
-        best: tuple[float, str, Any] | None = None
-        for curve in chart.curves:
-            off = np.hypot((curve.at - at.x()) / wide, (curve.values - at.y()) / tall)
+        curve, n = point
+        self.spot.setData([float(curve.at[n])], [float(curve.values[n])])
+        self.reading.setText(f"{curve.name}: {number_text(float(curve.values[n]))} at {number_text(float(curve.at[n]))}")
+
+    def point(self, where: Any) -> None:
+        """The value nearest to the pointer, in pixels."""
+        chart, box = self.chart, self.plot.getPlotItem().getViewBox()
+        best: tuple[float, Curve, int] | None = None
+        if chart is not None and box.sceneBoundingRect().contains(where):
+            at = box.mapSceneToView(where)
+            wide, tall = box.viewPixelSize()
+            for curve in chart.curves:
+                across, up = self._drawn(curve)
+                off = np.hypot((across - at.x()) / wide, (up - at.y()) / tall)
+                if np.isfinite(off).any():
+                    n = int(np.nanargmin(off))
+                    if best is None or off[n] < best[0]:
+                        best = float(off[n]), curve, n
+        self._mark(best[1:] if best is not None else None)
+        places = best[1].places if best is not None else None
+        self.pointed.emit(places[best[2]] if places is not None and best is not None else None)
+
+    def mark_place(self, place: NDArray[np.float64] | None, reach: float) -> None:
+        """Ring the value whose place in the flow is nearest to one, if any is within reach of it."""
+        best: tuple[float, Curve, int] | None = None
+        for curve in self.chart.curves if self.chart is not None else ():
+            if place is None or curve.places is None or not len(curve.places):
+                continue
+            off = np.linalg.norm(curve.places - place, axis=1)
             if np.isfinite(off).any():
                 n = int(np.nanargmin(off))
-                told = f"{curve.name}: {number_text(float(curve.values[n]))} at {number_text(float(curve.at[n]))}"
-                if best is None or off[n] < best[0]:
-                    best = float(off[n]), told, None if curve.places is None else curve.places[n]
-        self.reading.setText(best[1] if best is not None else "")
-        self.pointed.emit(best[2] if best is not None else None)
+                if off[n] <= reach and (best is None or off[n] < best[0]):
+                    best = float(off[n]), curve, n
+        if self.plot is not None:
+            self._mark(best[1:] if best is not None else None)
+
+    def save(self, path: Path) -> None:
+        """Write what is seen, curves' names below, as PNG or SVG.
+
+        Raises
+        ------
+        OSError
+            It cannot be written.
+        """
+        self._mark(None)
+        size = self.plot.size()
+        names = QTextDocument()
+        names.setDefaultFont(theme.font(12))
+        names.setTextWidth(size.width() - 16)
+        names.setHtml(f'<span style="color:{theme.colour("ink").name()}">{self.legend.text()}</span>' if self.legend.text() else "")
+        whole = QSize(size.width(), size.height() + int(names.size().height()) + 8)
+        if path.suffix.lower() == ".svg":
+            vector = QSvgGenerator()
+            vector.setFileName(str(path))
+            vector.setSize(whole)
+            vector.setViewBox(QRectF(0, 0, whole.width(), whole.height()))
+            if chart := self.chart:
+                vector.setTitle(f"{chart.up} over {chart.across}")
+            with QPainter(vector) as p:
+                self._paint(p, whole, names)
+            return
+        image = QImage(whole * _FINE, QImage.Format.Format_RGB32)
+        with QPainter(image) as p:
+            p.scale(_FINE, _FINE)
+            self._paint(p, whole, names)
+        if not image.save(str(path)):
+            raise OSError(f"{path} cannot be written")
+
+    def _paint(self, p: QPainter, whole: QSize, names: QTextDocument) -> None:
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.fillRect(QRectF(0, 0, whole.width(), whole.height()), theme.colour("paper"))
+        size = self.plot.size()
+        self.plot.render(p, QRectF(0, 0, size.width(), size.height()))
+        p.translate(8, size.height() + 4)
+        names.drawContents(p)

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
@@ -58,7 +58,7 @@ class CurvesPanel(QWidget):
         if event.double():
             self.plot.getPlotItem().autoRange()
 
-    def show_curves(self, history: History, curves: tuple[Curve, ...], criterion: float) -> None:
+    def show_curves(self, history: History, curves: tuple[Curve, ...], criterion: float, own: Mapping[str, float]) -> None:
         """Draw other values; the part that is looked at stays where it was moved to."""
         colours = inks()
         ink = theme.colour("soft")
@@ -79,7 +79,7 @@ class CurvesPanel(QWidget):
                 self.lines[curve.name] = self.plot.plot([], [], antialias=True)
             values = np.where(curve.values > 0.0, curve.values, np.nan) if self._logarithmic else curve.values
             self.lines[curve.name].setData(history.at, values, pen=pen, connect="finite")
-            self._limit(curve, criterion, colour)
+            self._limit(curve, own.get(curve.name, criterion), colour)
             last = values[np.isfinite(values)]
             name = curve.name.replace("&", "&amp;").replace("<", "&lt;").replace(" ", "&nbsp;")
             told.append(f'<span style="color:{colour}">━</span>&nbsp;{name}&nbsp;{number_text(float(last[-1])) if len(last) else "—"}')
@@ -96,43 +96,3 @@ class CurvesPanel(QWidget):
             self.plot.addItem(self._limits[curve.name], ignoreBounds=True)
         self._limits[curve.name].setPen(self._graph.mkPen(QColor(colour), width=1, style=Qt.PenStyle.DotLine))
         self._limits[curve.name].setPos(float(np.log10(early_greatest(curve) * criterion)))
-
-
-class CurveChart(QWidget):
-    """One number along a line; made when it is first shown."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFixedHeight(170)
-        self._plot: Any = None
-        self._line: Any = None
-        self.shown: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
-        self._box = QVBoxLayout(self)
-        self._box.setContentsMargins(0, 0, 0, 0)
-        self.hide()
-
-    def show_curve(self, across: str, up: str, at: NDArray[np.float64], values: NDArray[np.float64]) -> None:
-        """Draw values (n,) over places (n,)."""
-        import pyqtgraph
-
-        if self._plot is None:
-            self._plot = pyqtgraph.PlotWidget()
-            self._plot.setMenuEnabled(False)
-            self._plot.hideButtons()
-            self._plot.setToolTip("Drag to shift, wheel to enlarge, double-click to see all")
-            self._plot.scene().sigMouseClicked.connect(lambda event: self._plot.getPlotItem().autoRange() if event.double() else None)
-            self._line = self._plot.plot([], [], antialias=True)
-            self._box.addWidget(self._plot)
-        self.shown = at, values
-        self._plot.setAccessibleName(f"{up} over {across}")
-        self._plot.setBackground(theme.colour("paper"))
-        soft = theme.colour("soft")
-        for side, text in (("bottom", across), ("left", up)):
-            axis = self._plot.getPlotItem().getAxis(side)
-            axis.setPen(theme.colour("line"))
-            axis.setTextPen(soft)
-            axis.setTickFont(theme.font(11))
-            axis.enableAutoSIPrefix(False)
-            self._plot.setLabel(side, text, color=soft.name())
-        self._line.setData(at, values, pen=pyqtgraph.mkPen(theme.colour("magenta"), width=1.8), connect="finite")
-        self._plot.getPlotItem().autoRange()

@@ -55,8 +55,8 @@ class Clock:
         return flow is not None and flow.step == study.step and self._said(study) == self._said(self._shown)
 
     @staticmethod
-    def _said(study: Study) -> tuple[object, object, object]:
-        return study.roles, study.kinds, study.reading
+    def _said(study: Study) -> tuple[object, ...]:
+        return study.roles, study.kinds, study.reading, study.turned
 
     def _want_correction(self) -> None:
         """The user says otherwise than what was recognised: the flow is made anew from what was read."""
@@ -82,7 +82,7 @@ class Clock:
         def failed(error: TidalLensError) -> None:
             if wanted():
                 # The study says again what is shown, or every later edit would try once more.
-                said = {n: getattr(shown, n) for n in ("roles", "kinds", "reading")}
+                said = {n: getattr(shown, n) for n in ("roles", "kinds", "reading", "turned")}
                 if document.flow is not None and document.study.reading.steps != shown.reading.steps:
                     said["step"] = document.flow.step
                 document.amend(**said)

@@ -114,7 +114,7 @@ def _adding(kind: Kind, tile: Tile) -> Command:
 
     def add(d: Desk, argument: str = tile.argument) -> None:
         chosen = d.document.chosen_layer
-        if not argument and chosen is not None and kind.shape.takes_card == chosen.shape.geometry:
+        if not argument and chosen is not None and kind.shape.takes(chosen.shape):
             argument = chosen.id
         d.add(kind, argument)
 
@@ -143,6 +143,12 @@ BASE: tuple[Command, ...] = (
             lambda d, path="": d.files.save_table(path), _tells, (str,)),
     Command("lay-taps", "Lay an experiment over the section…", "", "Show measured points over the curves of the chosen section.",
             lambda d, path="": d.files.lay_taps(path), _takes_taps, (str,)),
+    Command("save-charts", "Save the card's charts…", "", "Save the chosen measure's charts as pictures: PNG or SVG.",
+            lambda d, path="": d.files.save_charts(d.ledger.measure, path), lambda d: d.ledger.measure.has_charts, (str,)),
+    Command("expect", "Expect a value", "", "Set a number from elsewhere beside one of the chosen measure's.",
+            lambda d: d.ledger.measure.expected.begin(), lambda d: d.ledger.measure.is_wanted),
+    Command("lift-charts", "Lift the charts", "U", "Lift the chosen measure's charts to half of the view; again: lay them back.",
+            lambda d: d.lift_charts(), lambda d: d.ledger.measure.has_charts),
     Command("show-table", "List what the card tells", "", "Show the chosen card's table in the ledger; again: put it away.",
             lambda d: d.ledger.show_table(), lambda d: _tells(d) and d.view.findings.are_not_listed),
     Command("find-all", "Find all four", "Ctrl+L", "Find vortices, separation, shocks and recirculation, and list them in the ledger.",

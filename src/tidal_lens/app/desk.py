@@ -56,6 +56,9 @@ class Desk(Protocol):
     def play(self) -> None:
         """Play through the steps of a series, or pause."""
 
+    def lift_charts(self) -> None:
+        """Lift the chosen measure's charts to half of the view, or lay them back."""
+
     def show_over_time(self) -> None:
         """Show the chosen card at several steps, or put them away."""
 

@@ -11,6 +11,8 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from tidal_lens.app.document import Document
 from tidal_lens.app.histories import Histories
 from tidal_lens.app.imports import Imports
+from tidal_lens.app.measure_entry import MeasureEntry
+from tidal_lens.app.notices import Notice
 from tidal_lens.formats.registry import FORMATS
 from tidal_lens.formats.written import ENDINGS
 from tidal_lens.study.files import SUFFIX
@@ -91,6 +93,17 @@ class FileDialogs:
         if layer is not None:
             self._ask("Save the card's table", lambda target: self._imports.save_table(layer.id, target), path, kinds=("csv",),
                       name=layer.name)
+
+    def save_charts(self, entry: MeasureEntry, path: str = "") -> None:
+        """Save all charts of the chosen measure, numbered where there are several, asking for a name where none is given."""
+        def take(target: Path) -> None:
+            try:
+                for n, view in enumerate(v for v in entry.charts if not v.isHidden()):
+                    view.save(target if n == 0 else target.with_stem(f"{target.stem} {n + 1}"))
+            except OSError as error:
+                self._document.noticed.emit(Notice("bad", f"The chart cannot be saved. {error}. Choose another folder."))
+
+        self._ask("Save the charts", take, path, kinds=("png", "svg"), name=entry.name.text())
 
     def lay_taps(self, path: str = "") -> None:
         """Lay an experiment over the chosen section, asking for its table where none is given."""

@@ -10,12 +10,13 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QWidget
 
 from tidal_lens.app import theme
-from tidal_lens.app.charts import CurveChart
+from tidal_lens.app.chart_view import ChartView
 from tidal_lens.app.document import Document
 from tidal_lens.app.finding_list import FindingList, number_told
 from tidal_lens.app.findings import Findings
 from tidal_lens.app.parts import Picker, column, label, row
 from tidal_lens.features.finding import Finding
+from tidal_lens.study.charts import Chart, Curve
 from tidal_lens.study.tables import Table
 
 Act = Callable[..., None]
@@ -61,7 +62,7 @@ class FindingDetail(QWidget):
         self.save.setToolTip("Save all numbers along it as a table")
         self.save.clicked.connect(lambda: act("save-finding-curve"))
         self.along = row(self.which, self.save, stretch=0)
-        self.chart = CurveChart()
+        self.chart = ChartView()
         column(self, row(self.name, stretch=0), self.sort, grid, self.along, self.chart, self.numbers, self.reasons, spacing=6)
 
     def _rename(self) -> None:
@@ -122,9 +123,11 @@ class FindingDetail(QWidget):
             if timed and through is not None:
                 heads, rows = through[1].heads, through[1].rows
                 values = np.array([[c if isinstance(c, float) else np.nan for c in r] for r in rows])
-                self.chart.show_curve("time", chosen, values[:, heads.index("time")], values[:, heads.index(chosen)])
+                curve = Curve(own.name, values[:, heads.index("time")], values[:, heads.index(chosen)])
+                self.chart.show_chart(Chart("time", chosen, (curve,)))
             else:
-                self.chart.show_curve("length along it", chosen, lengths(finding), finding.curves[chosen])
+                curve = Curve(own.name, lengths(finding), finding.curves[chosen], places=finding.line)
+                self.chart.show_chart(Chart("length along it", chosen, (curve,)))
         soft = theme.colour("soft").name()
         self.numbers.setText("".join(f'<div><span style="color:{soft}">{n.name}</span>&nbsp; {number_told(n, store)}</div>'
                                      for n in finding.numbers))

@@ -16,7 +16,7 @@ _MOUSE = (("Turn the view", "left drag, arrows", "Double-click sets the point th
           ("Choose several cards", "Ctrl+click", "What is set is set on all of them."))
 _PAGES = Path(__file__).parents[3] / "docs" / "guide"
 # Not there where the program was installed without its documents.
-GUIDES = tuple(_PAGES / f"{name}.md" for name in ("look", "trace", "find", "optics"))
+GUIDES = tuple(_PAGES / f"{name}.md" for name in ("look", "trace", "find", "optics", "measure"))
 
 
 def help_sheet(window: QWidget, commands: Sequence[tuple[str, str, str]]) -> QWidget:

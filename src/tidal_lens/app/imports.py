@@ -152,12 +152,19 @@ class Imports(QObject):
             self._tell(TidalLensError("The card has nothing to tell yet.", "", "Wait for it, or press F5."))
             return
 
-        self.save_rows(tables[0].whole, path)
+        self._save_tables([(path if n == 0 else path.with_stem(f"{path.stem}, {t.title.lower()}"), t.whole) for n, t in enumerate(tables)])
 
     def save_rows(self, rows: list[tuple[Cell, ...]], path: Path) -> None:
         """Save a table, its heads in the first row."""
+        self._save_tables([(path, rows)])
+
+    def _save_tables(self, tables: list[tuple[Path, list[tuple[Cell, ...]]]]) -> None:
+        """Each under its own name: of curves, the numbers beside them too."""
+        path = tables[0][0]
+
         def work(_token: Token) -> Path:
-            write_table(path, rows)
+            for target, rows in tables:
+                write_table(target, rows)
             return path
 
         self.document.jobs.submit(Slot("export"), f"Saving {path.name}", work, self._saved, self._tell)

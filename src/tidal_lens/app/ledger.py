@@ -12,9 +12,9 @@ from tidal_lens.app.finding_entry import Act, FindingEntry
 from tidal_lens.app.findings import Findings
 from tidal_lens.app.histories import Histories
 from tidal_lens.app.measure_entry import MeasureEntry
-from tidal_lens.app.parts import IconButton, NumberField, column, label, row
+from tidal_lens.app.parts import IconButton, NumberField, Picker, column, label, row
 from tidal_lens.app.table_entry import TableEntry
-from tidal_lens.measures.history import verdict
+from tidal_lens.measures.history import STEADY, verdict
 
 
 class HistoryEntry(QWidget):
@@ -31,6 +31,11 @@ class HistoryEntry(QWidget):
         self.criterion = NumberField("Convergence criterion", "Part of its early greatest value that a residual must fall to", 1e-3,
                                      1e-12, 0.999)
         self.criterion.edited.connect(lambda v: document.edit(document.study.with_(criterion=v), "Convergence criterion"))
+        self.of_curve = Picker("Curve", "Which curve has a criterion of its own")
+        self.own = NumberField("Its own criterion", "Part of its early greatest value that a residual must fall to; of others, the share "
+                               "of its size that a value may still move by", 1e-3, 1e-12, 0.999)
+        self.of_curve.activated.connect(lambda _at: self.refresh())
+        self.own.edited.connect(self._say_own)
         self.following = label("", "soft")
         self.stop = QPushButton("Stop following")
         self.stop.setToolTip("Look into the folder no longer; what is open stays")
@@ -42,11 +47,15 @@ class HistoryEntry(QWidget):
         head.addWidget(self.name, 1)
         head.addWidget(IconButton("x", "Close the history", "Close the history", self._close, size=16))
         column(self, head, self.following, self.stop, self.state, self.verdict,
-               row("Criterion", self.criterion, stretch=1), self._curves)
+               row("Criterion", self.criterion, stretch=1), row(self.of_curve, self.own, stretch=0), self._curves)
         document.study_changed.connect(self.refresh)
         histories.changed.connect(self.refresh)
         theme.hub().changed.connect(self.refresh)
         self.refresh()
+
+    def _say_own(self, value: float) -> None:
+        study = self.document.study
+        self.document.edit(study.with_(criteria={**study.criteria, self.of_curve.currentText(): value}), "Convergence criterion")
 
     def _close(self) -> None:
         self.histories.stop()
@@ -68,7 +77,12 @@ class HistoryEntry(QWidget):
             self.state.setText("")
             self.verdict.setText("There is no history yet." if folder is not None else "")
             return
-        said = verdict(history, self.document.study.criterion)
+        study, names = self.document.study, [c.name for c in history.curves]
+        self.of_curve.offer(names, max(self.of_curve.currentIndex(), 0) if names else -1)
+        name = self.of_curve.currentText()
+        residual = any(c.name == name and c.residual for c in history.curves)
+        self.own.show_value(study.criteria.get(name, study.criterion if residual else STEADY))
+        said = verdict(history, study.criterion, study.criteria)
         first, _, rest = said.text.partition("\n")
         self.state.setText(first)
         self.verdict.setText(rest)
@@ -78,7 +92,7 @@ class HistoryEntry(QWidget):
                 self._curves.addWidget(self.panels[title])
             if title in self.panels:
                 self.panels[title].setVisible(bool(curves))
-                self.panels[title].show_curves(history, curves, self.document.study.criterion)
+                self.panels[title].show_curves(history, curves, study.criterion, study.criteria)
 
 
 class Ledger(QWidget):
@@ -94,7 +108,7 @@ class Ledger(QWidget):
         picks = findings.picks
         self.table = TableEntry(document, picks)
         self.found = FindingEntry(document, findings, act)
-        self.measure = MeasureEntry(document, act)
+        self.measure = MeasureEntry(document, act, histories)
         page = QWidget()
         page.setObjectName("benchpage")
         inside = QVBoxLayout(page)

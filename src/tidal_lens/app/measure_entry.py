@@ -4,21 +4,34 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+import numpy as np
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QApplication, QBoxLayout, QPushButton, QWidget
 
 from tidal_lens.app import theme
 from tidal_lens.app.chart_view import ChartView
 from tidal_lens.app.document import Document
+from tidal_lens.app.expected_entry import ExpectedEntry
+from tidal_lens.app.histories import Histories
 from tidal_lens.app.parts import column, label, row
+from tidal_lens.app.trust_entry import TrustEntry
+from tidal_lens.study.kinds.kind import Made
 from tidal_lens.study.tables import Table
 from tidal_lens.study.words import number_text
 
 Act = Callable[..., None]
+_REACH = 0.03  # of the body's length: so near a curve's place is what is pointed at in the view
 
 
 class MeasureEntry(QWidget):
     """What the chosen card of a measure came to.
+
+    Signals
+    -------
+    pointed(object)
+        The place (3,) of what is pointed at in a chart, or None.
+    shown
+        Another card, or other charts.
 
     Parameters
     ----------
@@ -26,18 +39,24 @@ class MeasureEntry(QWidget):
         Whose chosen card it is.
     act : callable
         Carries out a command by its id.
+    histories : Histories
+        The solver's own numbers.
     """
 
-    def __init__(self, document: Document, act: Act) -> None:
+    pointed = pyqtSignal(object)
+    shown = pyqtSignal()
+
+    def __init__(self, document: Document, act: Act, histories: Histories) -> None:
         super().__init__()
         self._document = document
+        self._lifted = False
         self._seen: tuple[object, ...] = ()
         self.name = label("", "head")
         self.told = label("", "soft")
         self.told.setWordWrap(True)
         self.charts: list[ChartView] = []
-        holder = QWidget()
-        self._charts = QVBoxLayout(holder)
+        self.holder = QWidget()
+        self._charts = QBoxLayout(QBoxLayout.Direction.TopToBottom, self.holder)
         self._charts.setContentsMargins(0, 0, 0, 0)
         self.numbers = label("")
         self.numbers.setTextFormat(Qt.TextFormat.RichText)
@@ -46,10 +65,23 @@ class MeasureEntry(QWidget):
         self.save = QPushButton("Save CSV…")
         self.save.setToolTip("Save all numbers of the card as a table")
         self.save.clicked.connect(lambda: act("save-table"))
+        self.picture = QPushButton("Picture…")
+        self.picture.setToolTip("Save the charts as pictures: PNG or SVG")
+        self.picture.clicked.connect(lambda: act("save-charts"))
+        self.copy = QPushButton("Copy")
+        self.copy.setToolTip("Copy the numbers as a table, to be pasted elsewhere")
+        self.copy.clicked.connect(self._copy)
+        self.lift = QPushButton("Lift")
+        self.lift.setToolTip("Lift the charts to half of the view, or lay them back (U)")
+        self.lift.clicked.connect(lambda: act("lift-charts"))
         self.taps = QPushButton("Experiment…")
         self.taps.setToolTip("Lay measured points over the curves: a table with columns x, y, z and the quantity")
         self.taps.clicked.connect(lambda: act("lay-taps"))
-        column(self, self.name, self.told, holder, row(self.save, self.taps, stretch=0), self.numbers, spacing=6)
+        self.expected = ExpectedEntry(document, histories)
+        self.trust = TrustEntry(document)
+        lines = row(self.save, self.copy, stretch=0), row(self.picture, self.lift, stretch=0)
+        self._column = column(self, self.name, self.told, self.holder, *lines, self.taps,
+                              self.numbers, self.trust, self.expected, spacing=6)
         document.chosen_changed.connect(self.refresh)
         document.study_changed.connect(self.refresh)
         document.result_changed.connect(lambda layer_id: self.refresh() if layer_id == document.chosen else None)
@@ -62,6 +94,38 @@ class MeasureEntry(QWidget):
         layer = self._document.chosen_layer
         return layer is not None and layer.shape.measures and layer.id in self._document.asking.results
 
+    @property
+    def has_charts(self) -> bool:
+        """Whether the chosen card has any."""
+        return self.is_wanted and bool(self._seen) and any(not v.isHidden() for v in self.charts)
+
+    def _copy(self) -> None:
+        """The numbers, else the first table, with tabs between cells."""
+        made, clipboard = self._seen[0] if self._seen else None, QApplication.clipboard()
+        if isinstance(made, Made) and made.tables and clipboard is not None:
+            table = next((t for t in made.tables if t.heads[0] == "what"), made.tables[0])
+            clipboard.setText("\n".join("\t".join(f"{c:.9g}" if isinstance(c, float) else c for c in row) for row in table.whole))
+
+    def take_back(self) -> None:
+        """Charts stand here again."""
+        self._column.insertWidget(2, self.holder)
+
+    def let_grow(self, *, freely: bool) -> None:
+        """Charts take the height that there is, or a fixed one."""
+        self._lifted = freely
+        self.lift.setText("Lay back" if freely else "Lift")
+        # There is room beside one another then.
+        self._charts.setDirection(QBoxLayout.Direction.LeftToRight if freely else QBoxLayout.Direction.TopToBottom)
+        for view in self.charts:
+            view.grow(freely=freely)
+
+    def mark_place(self, place: object) -> None:
+        """What is seen at a place of the view is ringed in the charts."""
+        flow = self._document.flow
+        for view in self.charts if flow is not None and self.isVisible() else ():
+            if not view.isHidden() and flow is not None:
+                view.mark_place(place if isinstance(place, np.ndarray) else None, _REACH * flow.length)
+
     def _anew(self) -> None:
         self._seen = ()
         self.refresh()
@@ -71,9 +135,11 @@ class MeasureEntry(QWidget):
         self.setVisible(self.is_wanted)
         layer, result = self._document.chosen_layer, self._document.asking.results.get(self._document.chosen or "")
         if not self.is_wanted or layer is None or result is None:
+            self.pointed.emit(None)
+            self.shown.emit()
             return
-        seen = (result.unmasked, layer.name)
-        if self._seen and seen[0] is self._seen[0] and seen[1] == self._seen[1]:
+        seen = (result.unmasked, layer.name, layer.look)
+        if self._seen and seen[0] is self._seen[0] and seen[1:] == self._seen[1:]:
             return
         self._seen = seen
         made = result.unmasked
@@ -82,14 +148,21 @@ class MeasureEntry(QWidget):
         self.taps.setVisible(layer.shape.takes_taps)
         while len(self.charts) < len(made.charts):
             self.charts.append(ChartView())
+            self.charts[-1].pointed.connect(self.pointed.emit)
             self._charts.addWidget(self.charts[-1])
+        look = layer.look
+        colour = look.colour if look.on in ("lines", "points") and look.colour_by is None else ""
         for n, view in enumerate(self.charts):
             view.setVisible(n < len(made.charts))
             if n < len(made.charts):
-                view.show_chart(made.charts[n])
+                view.show_chart(made.charts[n], colour)
+                view.grow(freely=self._lifted)
+        for button in (self.picture, self.lift):
+            button.setVisible(bool(made.charts))
         # Rows of curves are for files: what has a chart of its own rows is not told in words as well.
         table = next((t for t in made.tables if t.heads[0] == "what"), None)
         self.numbers.setText(_html(table) if table is not None else "")
+        self.shown.emit()
 
 
 def _html(table: Table) -> str:

@@ -21,6 +21,8 @@ class Stage(QWidget):
     -------
     pointed(str)
         Position and value under the pointer, in words.
+    seen(object)
+        The place (3,) that is seen there, or None.
 
     Attributes
     ----------
@@ -35,6 +37,7 @@ class Stage(QWidget):
     """
 
     pointed = pyqtSignal(str)
+    seen = pyqtSignal(object)
 
     def __init__(self, document: Document) -> None:
         super().__init__()

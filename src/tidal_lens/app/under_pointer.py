@@ -38,6 +38,7 @@ class UnderPointer:
     def tell(self, at: QPointF) -> None:
         """Tell what is at a place."""
         self.last = at
+        self._view.seen.emit(self._view.point_at(at))
         self._view.pointed.emit(self._line(at) or self._value(at))
 
     def _again(self) -> None:

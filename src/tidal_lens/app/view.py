@@ -30,6 +30,7 @@ from tidal_lens.app.overlays.keys import KeysOverlay
 from tidal_lens.app.overlays.labels import LabelsOverlay
 from tidal_lens.app.overlays.pin import PinOverlay
 from tidal_lens.app.overlays.rose import RoseOverlay
+from tidal_lens.app.overlays.spot import SpotOverlay
 from tidal_lens.app.pictures import Pictures
 from tidal_lens.app.stage import Stage
 from tidal_lens.app.under_pointer import UnderPointer
@@ -65,13 +66,14 @@ class FlowView(Stage):
         self.handles = HandlesOverlay(self)
         self.pin = PinOverlay(self)
         self.eye = Eye(self, self.pin)
+        self.spot = SpotOverlay(self)
         self.rose = RoseOverlay(self, self.eye.look_from, self.eye.toggle_projection)
         self.hand = Hand(self, self.eye)
         self.under = UnderPointer(self)
         self.picks = LinePicks(document, self)
         self.findings = Findings(document, self.picks, self.eye)
         self.names = FindingsOverlay(self, self.findings.cards, self.findings.choose, lambda: self.picks.of)
-        self._overlays: tuple[Overlay, ...] = (ClicksOverlay(self), self.handles, self.keys, self.rose, self.pin, self.names,
+        self._overlays: tuple[Overlay, ...] = (ClicksOverlay(self), self.handles, self.keys, self.rose, self.pin, self.spot, self.names,
                                                LabelsOverlay(self))
         self.pictures = Pictures(document, self, lambda: document.dragging or bool(self.hand.mode), self.picks.items, self)
         self.scenery, self.lights, self.renderer = self.pictures.scenery, self.pictures.lights, self.pictures.renderer
@@ -247,6 +249,7 @@ class FlowView(Stage):
     def leaveEvent(self, event: QEvent | None) -> None:
         self.under.last = None
         self.pointed.emit("")
+        self.seen.emit(None)
         super().leaveEvent(event)
 
     def _hover(self, at: QPointF) -> None:

@@ -31,6 +31,7 @@ from tidal_lens.app.help_sheet import help_sheet
 from tidal_lens.app.histories import Histories
 from tidal_lens.app.imports import Imports
 from tidal_lens.app.ledger import Ledger
+from tidal_lens.app.lifted import Lifted
 from tidal_lens.app.notices import Notice
 from tidal_lens.app.over_time import OverTime
 from tidal_lens.app.view import FlowView
@@ -77,6 +78,10 @@ class Window(QMainWindow):
         self.document.offered.connect(self._take_offer)
         self.histories = Histories(self.document)
         self.ledger = Ledger(self.document, self.histories, self.view.findings, self.act)
+        self.lifted = Lifted(self.ledger.measure)
+        for charts in (self.ledger.measure, self.ledger.found.detail.chart):
+            charts.pointed.connect(self.view.spot.show)
+        self.view.seen.connect(self.ledger.measure.mark_place)
         self.command = CommandField(self, self)
         self.strips = Strips(self.document)
         self.deck = Deck(self.document, self.act)
@@ -118,6 +123,7 @@ class Window(QMainWindow):
             line.setSpacing(0)
         right.addWidget(self.strips)
         right.addWidget(self.view, 1)
+        right.addWidget(self.lifted, 1)
         right.addWidget(self.over_time)
         right.addWidget(self.deck)
         middle.addWidget(self.rail)
@@ -166,6 +172,10 @@ class Window(QMainWindow):
     def play(self) -> None:
         """Play through the steps of a series, or pause."""
         self.top.transport.toggle()
+
+    def lift_charts(self) -> None:
+        """Lift the chosen measure's charts to half of the view, or lay them back."""
+        self.lifted.toggle()
 
     def show_over_time(self) -> None:
         """Show the chosen card at several steps, or put them away."""

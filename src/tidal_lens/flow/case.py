@@ -18,6 +18,7 @@ from tidal_lens.flow.outside import Outside, outside_of
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.flow.roles import Roles
 from tidal_lens.flow.seams import Seams, find_seams
+from tidal_lens.flow.turned import Turned
 
 _numbers = itertools.count(1)
 
@@ -28,7 +29,7 @@ def next_number() -> int:
 
 
 Place = Literal["node", "cell"]
-BoundaryKind = Literal["wall", "symmetry", "inlet", "outlet", "far field", "open"]
+BoundaryKind = Literal["wall", "symmetry", "inlet", "outlet", "far field", "open", "axis"]
 
 
 @dataclass(frozen=True)
@@ -136,6 +137,8 @@ class Flow:
         Of a plane flow, the plane's normal and how deep its one layer of cells is; else None and 0.
     layer_found
         Whether that layer of cells is the file's own.
+    turned
+        Of an axisymmetric flow, what its plane is turned about; else None.
     times, step
         Times of the chosen steps of the series that it belongs to, and which of them it is; empty for steady flow.
     all_times
@@ -161,6 +164,7 @@ class Flow:
     all_times: tuple[float, ...] = ()
     offered: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
     layer_found: bool = False
+    turned: Turned | None = None
     number: int = field(default_factory=next_number)
     mesh_number: int = field(default_factory=next_number)
 

@@ -23,6 +23,13 @@ def outer_faces(grid: Grid) -> NDArray[np.int64]:
     return _structured_faces(grid.dims) if isinstance(grid, StructuredGrid) else _unstructured_outside(grid)[0]
 
 
+def nodes_of(faces: NDArray[Any], count: int) -> NDArray[np.int64]:
+    """Which of ``count`` nodes are corners of faces or cells, ascending; found by marks, since sorting millions takes ten times as long."""
+    used = np.zeros(count, np.bool_)
+    used[faces] = True
+    return np.flatnonzero(used)
+
+
 def outer_owners(grid: Grid) -> NDArray[np.int64]:
     """The cell behind each outer face, shape (m,), counted within the block."""
     if not isinstance(grid, StructuredGrid):

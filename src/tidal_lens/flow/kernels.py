@@ -41,6 +41,71 @@ def cell_volumes(points: Array, corners: Array, out: Array, begin: int, end: int
                   + _det(u0, u1, u2, t0, t1, t2, w0 + s0, w1 + s1, w2 + s2)) / 12.0
 
 
+_S = 0.5 - 0.5 / np.sqrt(3.0)  # Gauss's two points between 0 and 1: _S and 1 - _S
+# Weights of four edges side by side at four pairs of such points, both counted with the first of a pair fastest.
+_EDGES = np.array([[(1 - s) * (1 - t), s * (1 - t), (1 - s) * t, s * t] for t in (_S, 1 - _S) for s in (_S, 1 - _S)])
+_ALONG = np.array([[[0, 1], [3, 2], [4, 5], [7, 6]], [[0, 3], [1, 2], [4, 7], [5, 6]], [[0, 4], [1, 5], [3, 7], [2, 6]]])
+# Weights of the corners at the eight points, over eight.
+_CORNERS = np.array([[(s if c in (1, 2, 5, 6) else 1 - s) * (t if c in (2, 3, 6, 7) else 1 - t) * (r if c > 3 else 1 - r) / 8.0
+                      for c in range(8)] for r in (_S, 1 - _S) for t in (_S, 1 - _S) for s in (_S, 1 - _S)])
+
+
+@inlined
+def _share(points: Array, own: Array, ways: Array, shares: Array, out: Array) -> None:
+    """Give each corner of a cell the integral of its trilinear weight; the cell counts as positive whichever way round it runs.
+
+    Two points each way are exact: neither the weights nor the volume's scale are of more than the third degree in any of the three.
+    """
+    for d in range(3):
+        for g in range(4):
+            for a in range(3):
+                ways[d, g, a] = 0.0
+        for e in range(4):
+            near, far = own[_ALONG[d, e, 0]], own[_ALONG[d, e, 1]]
+            for a in range(3):
+                step = points[far, a] - points[near, a]
+                for g in range(4):
+                    ways[d, g, a] += _EDGES[g, e] * step
+    total = 0.0
+    for c in range(8):
+        shares[c] = 0.0
+    for g in range(8):
+        i, j, k = g & 1, (g >> 1) & 1, g >> 2
+        f, h, m = j + 2 * k, i + 2 * k, i + 2 * j
+        scale = _det(ways[0, f, 0], ways[0, f, 1], ways[0, f, 2], ways[1, h, 0], ways[1, h, 1], ways[1, h, 2],
+                     ways[2, m, 0], ways[2, m, 1], ways[2, m, 2])
+        total += scale
+        for c in range(8):
+            shares[c] += scale * _CORNERS[g, c]
+    hand = 1.0 if total >= 0.0 else -1.0
+    for c in range(8):
+        out[own[c]] += hand * shares[c]
+
+
+@kernel
+def share_cells(points: Array, corners: Array, out: Array, begin: int, end: int) -> None:
+    """Add to each node (n,) its share of the cells begin … end, corners (m, 8): what values are weighted by in their integral."""
+    own, ways, shares = np.empty(8, np.int64), np.empty((3, 4, 3)), np.empty(8)
+    for cell in range(begin, end):
+        for c in range(8):
+            own[c] = corners[cell, c]
+        _share(points, own, ways, shares, out)
+
+
+@kernel
+def share_lattice(points: Array, ni: int, nj: int, out: Array, begin: int, end: int) -> None:
+    """The same of the cells of a structured block in its layers begin … end."""
+    own, ways, shares = np.empty(8, np.int64), np.empty((3, 4, 3)), np.empty(8)
+    for k in range(begin, end):
+        for j in range(nj - 1):
+            for i in range(ni - 1):
+                n = i + ni * (j + nj * k)
+                own[0], own[1], own[2], own[3] = n, n + 1, n + 1 + ni, n + ni
+                n += ni * nj
+                own[4], own[5], own[6], own[7] = n, n + 1, n + 1 + ni, n + ni
+                _share(points, own, ways, shares, out)
+
+
 @kernel
 def turn_round(corners: Array, types: Array, volumes: Array, begin: int, end: int) -> int:
     """Turn cells of negative volume the other way round, in place; their number."""

@@ -27,6 +27,12 @@ class ReferenceState:
         Viscosity where the result has none; None where it was not typed.
     prandtl : float
         Prandtl number.
+    area, length : float or None
+        Reference area and length of coefficients; None where they were neither read nor typed.
+    about : tuple of float
+        Point that moments are taken about.
+    depth : float or None
+        That sums over a plane flow are taken over; None for a unit.
     """
 
     pressure: float | None = None
@@ -37,6 +43,10 @@ class ReferenceState:
     gas_constant: float | None = None
     viscosity: float | None = None
     prandtl: float = 0.72
+    area: float | None = None
+    length: float | None = None
+    about: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    depth: float | None = None
 
     @property
     def speed(self) -> float:

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.flow import welding_kernels
 from tidal_lens.flow.extent import extent
-from tidal_lens.flow.faces import face_keys, face_neighbours, of_polygons, outer_faces
+from tidal_lens.flow.faces import face_keys, face_neighbours, nodes_of, of_polygons, outer_faces
 from tidal_lens.flow.grid import HEX_FACES, OWN_CORNERS, UnstructuredGrid
 from tidal_lens.flow.seams import any_near
 from tidal_lens.work import WORKERS, checkpoint, read_only, run_chunks
@@ -186,7 +186,7 @@ def weld(points: NDArray[np.float64], grid: UnstructuredGrid, walls: Sequence[Su
     """
     own = sum(len(OWN_CORNERS[int(k)]) * int((grid.types == k).sum()) for k in np.unique(grid.types))
     loose = 2 * grid.n_points > own  # most nodes are nodes of one cell: looking for outer faces first is work for nothing
-    nodes = (np.arange(grid.n_points) if loose or everywhere else np.unique(outer_faces(grid))).astype(np.int32)
+    nodes = (np.arange(grid.n_points) if loose or everywhere else nodes_of(outer_faces(grid), grid.n_points)).astype(np.int32)
     leader, again = same_places(points, nodes)
     still = rest() if again and not (loose or everywhere) else None
     slit = _slit(grid, leader, still) if still is not None else None
@@ -234,7 +234,7 @@ def _rows(values: NDArray[Any], which: NDArray[np.int32]) -> NDArray[Any]:
 def _near(points: NDArray[np.float64], grid: UnstructuredGrid) -> NDArray[np.int32] | None:
     """The node that each becomes where outer nodes meet but for rounding; None where none do."""
     faces = outer_faces(grid)
-    outer = np.unique(faces)
+    outer = nodes_of(faces, grid.n_points)
     own = points[outer]
     size = float(np.linalg.norm(own.max(axis=0) - own.min(axis=0))) if len(own) else 0.0
     if not (size > 0.0 and any_near(own, 10.0 * _ROUNDING * size)):
@@ -281,13 +281,13 @@ def _inside(points: NDArray[np.float64], grid: UnstructuredGrid, walls: Sequence
             slit: NDArray[np.int64] | None) -> NDArray[np.int64] | None:
     """Cells and sides (m, 2) that are walls but have a cell on their other side; None where there are none."""
     outer = outer_faces(grid)
-    known, outer_nodes = np.unique(face_keys(outer)), np.unique(outer)
+    known, outer_nodes = np.unique(face_keys(outer)), nodes_of(outer, grid.n_points)
     wanted: list[NDArray[np.int64]] = [] if slit is None else [slit]
     cut_up: list[tuple[NDArray[np.int64], NDArray[np.int64]]] = []
     for own, faces, polygons in walls:
         nodes = nodes_at(points, own, outer_nodes)
         if (nodes < 0).any():
-            nodes = nodes_at(points, own, np.unique(grid.corners))
+            nodes = nodes_at(points, own, nodes_of(grid.corners, grid.n_points))
         there = (nodes[faces] >= 0).all(axis=1)
         wanted.append(nodes[faces[there]])
         if polygons is not None:

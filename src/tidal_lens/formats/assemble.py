@@ -13,11 +13,13 @@ from numpy.typing import NDArray
 from tidal_lens.errors import DoubtfulFlowError, FileError
 from tidal_lens.flow.boundaries import settle_boundaries
 from tidal_lens.flow.case import Block, Boundary, Field, Flow
+from tidal_lens.flow.extent import extent
 from tidal_lens.flow.free_stream import guessed_reference, motion_in
 from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.flow.outside import Outside
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.flow.roles import Roles, listed, recognise_roles, vector_candidates
+from tidal_lens.flow.turned import found_axis, stated_axis
 from tidal_lens.formats.content import LEFT_OUT, PLACES, Sheet, Solid, at_nodes, conforming
 from tidal_lens.formats.layers import as_plane, was_found
 from tidal_lens.formats.named import bounded
@@ -104,8 +106,14 @@ def assemble_content(path: Path, solids: list[Solid], sheets: list[tuple[str, Sh
     if roles.pressure is None and roles.has_pressure:
         notices.append(f"The pressure is worked out from {roles.energy}, as that of a perfect gas with γ = {reference.gamma:g}: say "
                        "otherwise in the Case station, under Reference state.")
+    stated = stated_axis(normal, next((s.facts["Axisymmetry"] for s in solids if "Axisymmetry" in s.facts), ()))
+    turned = stated or found_axis(normal, [(b.name, b.points) for b in boundaries], *extent(points))
+    if turned is not None and stated is None:
+        notices.append(f"It is taken to be axisymmetric, turned about {turned.letter}, as one of its boundaries is called an axis: say "
+                       "otherwise in the Case station.")
     flow = Flow(path.stem, path, points, blocks, fields, boundaries, roles, reference,
-                any(s.facts.get("Units") == "SI" for s in solids), tuple(notices), normal, depth, *series, layer_found=was_found(solids))
+                any(s.facts.get("Units") == "SI" for s in solids), tuple(notices), normal, depth, *series,
+                layer_found=was_found(solids), turned=turned)
     flow.__dict__.update(seams=seams, outside=outside)  # already found: fills the cached properties
     return flow
 
@@ -202,13 +210,18 @@ def _reference(solids: list[Solid], boundaries: tuple[Boundary, ...], fields: di
     facts = {k: v for s in reversed(solids) for k, v in s.facts.items()}
     gamma = _number(facts.get("Gamma") or facts.get("SpecificHeatRatio"), 1.4)
     velocity = facts.get("ReferenceVelocity")
+    about = facts.get("MomentPoint")
+    point = (float(about[0]), float(about[1]), float(about[2])) if (
+        isinstance(about, tuple) and len(about) == 3 and np.isfinite(about).all()) else (0.0, 0.0, 0.0)
     if isinstance(velocity, tuple) and len(velocity) == 3:
         stated = facts.get("ReferencePressure")
         # Zero and less are pressures too.
         pressure = float(stated[0]) if isinstance(stated, tuple) and stated and np.isfinite(stated[0]) else None
-        return ReferenceState(pressure, _number(facts.get("ReferenceDensity"), None),
-                              (velocity[0], velocity[1], velocity[2]), gamma or 1.4, "stated in the file")
-    return guessed_reference(boundaries, fields, roles, gamma or 1.4, outside, labels)
+        state = ReferenceState(pressure, _number(facts.get("ReferenceDensity"), None),
+                               (velocity[0], velocity[1], velocity[2]), gamma or 1.4, "stated in the file")
+    else:
+        state = guessed_reference(boundaries, fields, roles, gamma or 1.4, outside, labels)
+    return replace(state, area=_number(facts.get("ReferenceArea"), None), length=_number(facts.get("ReferenceLength"), None), about=point)
 
 
 def _number(value: Any, otherwise: float | None) -> float | None:

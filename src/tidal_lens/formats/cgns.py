@@ -26,7 +26,8 @@ from tidal_lens.formats.reading import claim, note_quantities, wants_block, want
 from tidal_lens.formats.structured import structured
 from tidal_lens.work import Token
 
-_KINDS: tuple[tuple[str, BoundaryKind], ...] = (("BCWall", "wall"), ("BCSymmetry", "symmetry"), ("BCFarfield", "far field"),
+_KINDS: tuple[tuple[str, BoundaryKind], ...] = (("BCWall", "wall"), ("BCAxisymmetric", "axis"), ("BCSymmetry", "symmetry"),
+                                               ("BCFarfield", "far field"),
                                                ("BCInflow", "inlet"), ("BCTunnelInflow", "inlet"), ("BCOutflow", "outlet"),
                                                ("BCTunnelOutflow", "outlet"))
 _SI = {"Kilogram": "Mass", "Meter": "Length", "Second": "Time"}
@@ -107,13 +108,10 @@ def _times(tree: Tree, base: Any) -> tuple[float, ...]:
 def _facts(tree: Tree, base: Any) -> dict[str, Any]:
     facts: dict[str, Any] = {}
     for _, state in tree.children(base, "ReferenceState_t"):
-        found = {name: tree.numbers(node).ravel()[:1].astype(float) for name, node in tree.children(state, "DataArray_t")}
-        velocity = [found.get(f"Velocity{a}", np.zeros(1) if a == "Z" and "VelocityX" in found else None) for a in "XYZ"]
-        if all(v is not None and len(v) for v in velocity):
-            facts["ReferenceVelocity"] = tuple(float(v[0]) for v in velocity if v is not None)
-        for ours, theirs in (("ReferencePressure", "Pressure"), ("ReferenceDensity", "Density"), ("Gamma", "SpecificHeatRatio")):
-            if theirs in found and len(found[theirs]):
-                facts[ours] = (float(found[theirs][0]),)
+        facts.update(_stated(tree, state))
+    for _, node in tree.children(base, "Axisymmetry_t"):
+        found = {name: tuple(float(v) for v in tree.numbers(part).ravel()[:3]) for name, part in tree.children(node, "DataArray_t")}
+        facts["Axisymmetry"] = (*found.get("AxisymmetryReferencePoint", (0.0, 0.0)), *found.get("AxisymmetryAxisVector", ()))
     for _, equations in tree.children(base, "FlowEquationSet_t"):
         for _, gas in tree.children(equations, "GasModel_t"):
             for name, node in tree.children(gas, "DataArray_t"):
@@ -121,6 +119,22 @@ def _facts(tree: Tree, base: Any) -> dict[str, Any]:
                     facts.setdefault("Gamma", (float(tree.numbers(node).ravel()[:1].astype(float).sum()),))
     if any(tree.word(node) == "Dimensional" for _, node in tree.children(base, "DataClass_t")) and _is_si(tree, base):
         facts["Units"] = "SI"
+    return facts
+
+
+def _stated(tree: Tree, state: Any) -> dict[str, Any]:
+    """The facts of a reference state."""
+    facts: dict[str, Any] = {}
+    found = {name: tree.numbers(node).ravel()[:1].astype(float) for name, node in tree.children(state, "DataArray_t")}
+    for ours, theirs in (("ReferencePressure", "Pressure"), ("ReferenceDensity", "Density"), ("Gamma", "SpecificHeatRatio"),
+                         ("ReferenceLength", "LengthReference"), ("ReferenceArea", "AreaReference")):
+        if theirs in found and len(found[theirs]):
+            facts[ours] = (float(found[theirs][0]),)
+    for ours, theirs in (("ReferenceVelocity", "Velocity"), ("MomentPoint", "MomentPoint")):
+        # Of a plane flow no third component is written.
+        parts = [found.get(f"{theirs}{a}", np.zeros(1) if a == "Z" and f"{theirs}X" in found else None) for a in "XYZ"]
+        if all(v is not None and len(v) for v in parts):
+            facts[ours] = tuple(float(v[0]) for v in parts if v is not None)
     return facts
 
 

@@ -17,7 +17,7 @@ from tidal_lens.formats.written import FlowData, atomically
 
 _ELEMENTS = {TETRA: (10, "Tetrahedra"), PYRAMID: (12, "Pyramids"), WEDGE: (14, "Wedges"), HEXAHEDRON: (17, "Hexahedra")}
 _KINDS = {"wall": "BCWall", "symmetry": "BCSymmetryPlane", "inlet": "BCInflow", "outlet": "BCOutflow", "far field": "BCFarfield",
-          "open": "BCGeneral"}
+          "open": "BCGeneral", "axis": "BCAxisymmetricWedge"}
 _QUAD, _TRIANGLE = 7, 5
 _STANDARD = {"velocity": "Velocity", "momentum": "Momentum"}
 _SCALARS = {"pressure": "Pressure", "density": "Density", "temperature": "Temperature", "viscosity": "ViscosityMolecular",
@@ -62,7 +62,9 @@ def _short(name: str, used: set[str]) -> str:
 def _reference(base: Any, flow: Flow) -> None:
     state = flow.reference
     values = {**({f"Velocity{a}": v for a, v in zip("XYZ", state.velocity, strict=True)} if state.speed > 0.0 else {}),
-              "Pressure": state.pressure, "Density": state.density, "SpecificHeatRatio": state.gamma}
+              "Pressure": state.pressure, "Density": state.density, "SpecificHeatRatio": state.gamma,
+              "LengthReference": state.length, "AreaReference": state.area,
+              **({f"MomentPoint{a}": v for a, v in zip("XYZ", state.about, strict=True)} if any(state.about) else {})}
     node = add_node(base, "ReferenceState", "ReferenceState_t")
     for name, value in values.items():
         if value is not None:

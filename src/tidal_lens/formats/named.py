@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from tidal_lens.flow.boundaries import Motion, boundary_of_faces, kind_from_name, members
 from tidal_lens.flow.case import Block, Boundary
 from tidal_lens.flow.extent import extent
-from tidal_lens.flow.faces import face_keys, outer_faces, outer_owners, outward_areas
+from tidal_lens.flow.faces import face_keys, nodes_of, outer_faces, outer_owners, outward_areas
 from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.flow.outside import Outside, outside_of
 from tidal_lens.flow.seams import Seams, find_seams, kept_apart
@@ -45,11 +45,12 @@ def bounded(points: NDArray[np.float64], blocks: Sequence[Block], sheets: _Named
         return [], seams, outside_of(points, grids, seams)
     faces = np.concatenate([first + outer_faces(grid) for first, _, grid in grids])
     checkpoint()
-    named = _named(sheets, points, np.unique(faces))
+    outer = nodes_of(faces, len(points))
+    named = _named(sheets, points, outer)
     checkpoint()
     places = seams.labels(len(points))
     if any(isinstance(grid, UnstructuredGrid) and grid.bars is not None for _, _, grid in grids):
-        places = places[same_places(points, np.unique(faces).astype(np.int32))[0]]
+        places = places[same_places(points, outer.astype(np.int32))[0]]
     keys = face_keys(places[faces])
     _, group, counts = np.unique(keys, return_inverse=True, return_counts=True)
     double = counts[group] == 2

@@ -82,6 +82,12 @@ def _facts(data: FlowData) -> dict[str, str | Sequence[float]]:
             found["ReferencePressure"] = (state.pressure,)
         if state.density is not None:
             found["ReferenceDensity"] = (state.density,)
+    if state.area is not None:
+        found["ReferenceArea"] = (state.area,)
+    if state.length is not None:
+        found["ReferenceLength"] = (state.length,)
+    if any(state.about):
+        found["MomentPoint"] = state.about
     if flow.si_units:
         found["Units"] = "SI"
     return found

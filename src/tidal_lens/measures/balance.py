@@ -111,7 +111,7 @@ def flux_balance(flow: Flow, flux: NDArray[np.float64], what: str, unit: str) ->
     Notes
     -----
     The mean of the corners' flux times each face's area: second order on smooth meshes, but walls must be still at their nodes.
-    Of a plane flow it is what passes a unit of depth.
+    Of a plane flow it is what passes a unit of depth, of an axisymmetric one what passes once round.
     """
     labels = flow.seams.labels(flow.n_points)
     faces, area = flow.outside.faces, flow.outside.areas
@@ -122,13 +122,17 @@ def flux_balance(flow: Flow, flux: NDArray[np.float64], what: str, unit: str) ->
         through += weights[:, c] * (flux[node] * area).sum(axis=1)
     owner = owners(faces, flow.boundaries, labels)
     names = [*((b.name, b.kind) for b in flow.boundaries), ("elsewhere", "open")]
-    deep = 1.0 / flow.depth if flow.depth > 0.0 else 1.0
+    deep = np.full(len(faces), 1.0 / flow.depth if flow.depth > 0.0 else 1.0)
+    if flow.turned is not None and flow.depth > 0.0:  # once round the axis
+        deep = flow.turned.circumference((weights[:, :, None] * flow.points[faces]).sum(axis=1)) / flow.depth
+    through = deep * through
+    sizes = deep * np.linalg.norm(area, axis=1)
     shares = []
     for n, (name, kind) in enumerate(names):
         own = owner == n
         if own.any():
-            shares.append(Share(name, kind, deep * float(np.linalg.norm(area[own], axis=1).sum()),
-                                -deep * float(np.minimum(through[own], 0.0).sum()), deep * float(np.maximum(through[own], 0.0).sum())))
+            shares.append(Share(name, kind, float(sizes[own].sum()), -float(np.minimum(through[own], 0.0).sum()),
+                                float(np.maximum(through[own], 0.0).sum())))
     return Balance(what, unit, tuple(shares))
 
 

@@ -14,7 +14,10 @@ from tidal_lens.measures.sums import Facets
 def boundary_facets(flow: Flow, names: Collection[str], *, others: bool = False) -> Facets:
     """Outer faces of the named boundaries, or of all ``others``; corners as the flow's nodes and area vectors into the flow."""
     faces, outward = flow.outside.faces, flow.outside.areas
-    owner = owners(faces, flow.boundaries, flow.seams.labels(flow.n_points))
+    owner = flow.__dict__.get("_owners")
+    if owner is None:
+        owner = owners(faces, flow.boundaries, flow.seams.labels(flow.n_points))
+        flow.__dict__["_owners"] = owner
     own = np.isin(owner, [n for n, b in enumerate(flow.boundaries) if b.name in names], invert=others)
     faces, outward = faces[own], outward[own]
     facets = Facets.of(flow.points, faces)

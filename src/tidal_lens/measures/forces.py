@@ -26,6 +26,10 @@ class Load:
     force: Vec
     moment: Vec
 
+    def along_axis(self, axis: Vec) -> Load:
+        """Its part along an axis (3,), without a moment."""
+        return Load((self.force @ axis) * axis, np.zeros(3))
+
     def __add__(self, other: Load) -> Load:
         return Load(self.force + other.force, self.moment + other.moment)
 
@@ -51,6 +55,11 @@ class Forces:
     along: Vec
     running: Vec
     area: float
+
+    def along_axis(self, axis: Vec) -> Forces:
+        """What is left of it once round an axis (3,): the rest balances itself."""
+        return Forces(self.pressure.along_axis(axis), self.friction.along_axis(axis), self.along, np.outer(self.running @ axis, axis),
+                      self.area)
 
     @property
     def total(self) -> Load:

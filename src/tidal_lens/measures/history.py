@@ -6,7 +6,9 @@ That a run has converged when residuals fell by three orders and integral values
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +21,7 @@ _RESIDUAL = re.compile(r"res|rms|continuity|momentum|conv|defect|error|l2|linf|^
 _UNITS = re.compile(r"\s*[\[(].*[\])]\s*$")
 _TIMES = re.compile(r"^(time|t)$", re.IGNORECASE)
 LAST = 100
+STEADY = 0.005  # of its size: what a value may still move by at the end
 
 
 @dataclass(frozen=True, eq=False)
@@ -120,7 +123,7 @@ def spread_at_the_end(curve: Curve) -> float:
     return 0.5 * float(np.ptp(known)) / size
 
 
-def verdict(history: History, criterion: float = 1e-3) -> Verdict:
+def verdict(history: History, criterion: float = 1e-3, own: Mapping[str, float] = MappingProxyType({})) -> Verdict:
     """Whether the run has converged.
 
     Parameters
@@ -129,14 +132,15 @@ def verdict(history: History, criterion: float = 1e-3) -> Verdict:
         Its curves.
     criterion : float
         Fraction of its early greatest value that a residual must have fallen to.
+    own : mapping of str to float
+        The same for single curves; of those that are no residuals, the share of their size that they may still move by.
     """
     if _TIMES.match(_bare(history.counter)):
         return _unsteady(history)
     lines: list[str] = []
-    wanted = -np.log10(criterion)
     settled, rising = True, False
     for curve in history.residuals:
-        orders = orders_fallen(curve)
+        orders, wanted = orders_fallen(curve), -np.log10(own.get(curve.name, criterion))
         if not np.isfinite(curve.values[-1]) or orders < -0.3:
             lines.append(f"{curve.name} rises" if np.isfinite(curve.values[-1]) else f"{curve.name} is no longer finite")
             settled, rising = False, True
@@ -151,7 +155,7 @@ def verdict(history: History, criterion: float = 1e-3) -> Verdict:
             continue
         told = "0.001 %" if spread < 1e-5 else f"{100 * spread:.2g} %" if spread < 10 else "more than its own size"
         counted = "rows" if history.counter == "row" else "iterations"
-        if spread < 0.005:
+        if spread < own.get(curve.name, STEADY):
             lines.append(f"{curve.name} steady within {told} over the last {count} {counted}")
         else:
             lines.append(f"{curve.name} still moves by {told} over the last {count} {counted}")

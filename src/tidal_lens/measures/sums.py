@@ -8,13 +8,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.measures import sum_kernels as kernels
+from tidal_lens.work import read_only, run_chunks
+
 Vec = NDArray[np.float64]
 Ints = NDArray[np.int64]
-
-
-def triangles_of(faces: Ints) -> Ints:
-    """Triangles (k, 3) of faces (m, 4) of which those that are triangles repeat their last corner."""
-    return np.concatenate([faces[:, [0, 1, 2]], faces[faces[:, 2] != faces[:, 3]][:, [0, 2, 3]]])
+_CHUNK = 16384
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,40 +32,100 @@ class Facets:
     areas: Vec
 
     @staticmethod
-    def of(points: Vec, faces: Ints, toward: Vec | None = None) -> Facets:
-        """Of vertices (n, 3) and faces (m, 4); turned so that all look along a direction, if one is given."""
-        corners = triangles_of(faces)
-        a, b, c = (points[corners[:, k]] for k in range(3))
-        areas = 0.5 * np.cross(b - a, c - a)
-        if toward is not None:
-            areas = np.where((areas @ toward < 0.0)[:, None], -areas, areas)
+    def of(points: Vec, faces: Ints) -> Facets:
+        """Of vertices (n, 3) and faces (m, 4), of which triangles repeat their last corner: first halves come first."""
+        seconds = len(faces) - 1 + np.cumsum(faces[:, 2] != faces[:, 3])
+        count = int(seconds[-1]) + 1 if len(faces) else 0
+        corners, areas = np.empty((count, 3), np.int64), np.empty((count, 3))
+        places, own = read_only(points), read_only(np.ascontiguousarray(faces, np.int64))
+        run_chunks(lambda a, b: kernels.halves(places, own, seconds, corners, areas, a, b), len(faces), _CHUNK)
         return Facets(corners, areas)
+
+    def toward(self, way: Vec) -> Facets:
+        """All turned so that they look along a direction (3,)."""
+        return Facets(self.corners, np.where((self.areas @ way < 0.0)[:, None], -self.areas, self.areas))
 
     @property
     def sizes(self) -> Vec:
         """Area of each."""
-        return np.asarray(np.linalg.norm(self.areas, axis=1))
+        return np.asarray(np.sqrt(np.einsum("ki,ki->k", self.areas, self.areas)))
 
     def means(self, values: NDArray[Any]) -> Vec:
         """Mean of vertex values (n,) or (n, c) over each: exact where they are linear; not a number where a corner's is not."""
         return np.asarray(values[self.corners].mean(axis=1), np.float64)
 
-    def integral(self, values: NDArray[Any]) -> float:
-        """Integral of vertex values (n,) over all on which they are known."""
-        return float(np.nansum(self.means(values) * self.sizes))
+    def sums(self, values: NDArray[Any], velocity: NDArray[Any] | None = None, density: NDArray[Any] | None = None) -> SurfaceSums:
+        """All that is added up over it where a value is known.
 
-    def product(self, one: NDArray[Any], two: NDArray[Any]) -> Vec:
-        """Mean of the product of two vertex values (n,) over each, both linear."""
-        a, b = one[self.corners].astype(np.float64), two[self.corners].astype(np.float64)
-        return np.asarray((a.sum(axis=1) * b.sum(axis=1) + (a * b).sum(axis=1)) / 12.0)
+        Parameters
+        ----------
+        values : ndarray, shape (n,)
+            At the vertices; not a number where it is not known.
+        velocity : ndarray, shape (n, 3), optional
+            That carries something through.
+        density : ndarray, shape (n,), optional
+            Of what is carried; without it that is volume.
+        """
+        q = np.ascontiguousarray(values, np.float64)
+        u = np.ascontiguousarray(velocity, np.float64) if velocity is not None else np.empty((0, 3))
+        rho = np.ascontiguousarray(density, np.float64) if density is not None else np.empty(0)
+        used, parts = np.zeros(len(q), bool), {}
+
+        def chunk(begin: int, end: int) -> None:
+            parts[begin] = np.zeros(10)
+            kernels.over_triangles(self.corners, self.areas, q, u, rho, used, parts[begin], begin, end)
+
+        run_chunks(chunk, len(self.corners), _CHUNK)
+        total = np.sum([np.zeros(10), *(parts[begin] for begin in sorted(parts))], axis=0)
+        return SurfaceSums(used, *(float(v) for v in total))
 
     def through(self, flux: NDArray[Any]) -> Through:
         """What a flux, vertex vectors (n, 3), carries through, along the normals and against them."""
-        # Along each normal it is linear: where it turns round within a triangle, each side counts as what it is.
-        parts = np.einsum("kci,ki->kc", flux[self.corners].astype(np.float64), self.areas)
-        parts = parts[np.isfinite(parts).all(axis=1)]
-        whole, forth = parts.mean(axis=1), _positive(parts)
-        return Through(float(forth.sum()), float(forth.sum() - whole.sum()))
+        found = self.sums(np.zeros(len(flux)), flux)
+        return Through(found.forth, found.back)
+
+
+@dataclass(frozen=True, eq=False)
+class SurfaceSums:
+    """What is added up over a surface.
+
+    Attributes
+    ----------
+    used : ndarray, shape (n,), bool
+        Vertices that count.
+    area, whole_area : float
+        Of the part in which the value is known, and of all.
+    integral, square : float
+        Of the value, and of its square.
+    forth, back : float
+        What is carried along the normal, and against it; neither is negative.
+    volume_flow : float
+        Net, along the normal.
+    by_either, by_net, either : float
+        Value times what is carried, either way counted alike, and net; what is carried either way, as products of linear values.
+    """
+
+    used: NDArray[np.bool_]
+    area: float
+    whole_area: float
+    integral: float
+    square: float
+    forth: float
+    back: float
+    volume_flow: float
+    by_either: float
+    by_net: float
+    either: float
+
+    @property
+    def mean(self) -> float:
+        """By area; not a number where nothing is known."""
+        return self.integral / self.area if self.area > 0.0 else float("nan")
+
+    @property
+    def spread(self) -> float:
+        """Standard deviation by area."""
+        return float(np.sqrt(max(self.square / self.area - self.mean * self.mean, 0.0)))
 
 
 @dataclass(frozen=True)
@@ -86,15 +145,3 @@ class Through:
         """Share of all that goes the other way than most."""
         both = self.forth + self.back
         return min(self.forth, self.back) / both if both > 0.0 else 0.0
-
-
-def _positive(corners: Vec) -> Vec:
-    """Mean over each triangle (k, 3) of what of a linear value is above zero."""
-    low, middle, high = np.sort(corners, axis=1).T
-    mean = corners.mean(axis=1)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        # A third of the height of the small tetrahedron over the part that is above, or below.
-        above = high**3 / (3.0 * (high - low) * (high - middle))
-        below = -(low**3) / (3.0 * (middle - low) * (high - low))
-    some = np.where(middle <= 0.0, above, mean + below)
-    return np.where(low >= 0.0, mean, np.where(high <= 0.0, 0.0, some))

@@ -97,6 +97,14 @@ def walls_before(flow: Flow, aim: Aim) -> Vec:
     return depth
 
 
+def meets(flow: Flow, aim: Aim, walls: Vec) -> NDArray[np.bool_]:
+    """Whether the ray at each pixel goes through the flow before it comes to a wall, shape (rows, columns)."""
+    used, numbers = np.unique(flow.outside.faces, return_inverse=True)
+    front = np.full((aim.rows, aim.columns), np.inf)
+    kernels.nearest_walls(aim.placed(flow.points[used]), numbers.reshape(flow.outside.faces.shape).astype(np.int64), front)
+    return np.asarray(front < walls - 1e-9 * flow.size)
+
+
 def along_sight(flow: Flow, values: NDArray[Any], aim: Aim, walls: Vec, token: Token | None = None, *,
                 greatest: bool = False) -> Vec:
     """Sum of node values along each ray as far as the walls, shape (rows, columns, k); or their greatest, −∞ where a ray meets nothing.

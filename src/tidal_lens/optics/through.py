@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.flow.case import Flow
-from tidal_lens.optics.projection import Aim, Vec, along_sight, kept
+from tidal_lens.optics.projection import Aim, Vec, along_sight, kept, meets
 from tidal_lens.optics.quick import Held, quick_greatest, quick_sum
 from tidal_lens.work import Token
 
@@ -34,6 +34,12 @@ def seen_through(flow: Flow, values: NDArray[Any], kind: Kind, aim: Aim, walls: 
         else:
             found = kept(flow, values, kind, aim, walls, lambda: along_sight(flow, signed(), aim, walls, token, greatest=True))[:, :, 0]
         return np.where(np.isfinite(found), sign * found, np.nan)
+
+    if kind in ("sum", "attenuation") and not quick:  # how long its way is does not count
+        alone = np.asarray(values)[:, None]
+        total = kept(flow, values, "sum", aim, walls, lambda: along_sight(flow, alone, aim, walls, token))[:, :, 0]
+        with np.errstate(over="ignore"):
+            return np.where(meets(flow, aim, walls), total if kind == "sum" else np.exp(-total), np.nan)
 
     def with_length() -> NDArray[Any]:
         return np.column_stack([np.asarray(values, np.float64), np.ones(len(values))])

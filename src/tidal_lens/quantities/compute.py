@@ -25,6 +25,16 @@ def _viscosity(moment: Moment) -> Values:
     return np.asarray(moment.get("viscosity"))
 
 
+def _mass_flux(moment: Moment) -> Values:
+    return np.asarray(np.asarray(moment.get("density"))[:, None] * np.asarray(moment.get("velocity")))
+
+
+def _axis(moment: Moment) -> tuple[tuple[float, float, float], tuple[float, float, float]]:
+    """Direction and a point of the axis: what the flow is turned about, else the chosen one."""
+    turned = moment.flow.turned
+    return (moment.vector("axis"), moment.vector("axis_point")) if turned is None else (turned.axis, turned.point)
+
+
 COMPUTED: dict[str, Callable[[Moment], Values]] = {
     "velocity-gradient": lambda m: m.velocity_gradient(),
     "vorticity": lambda m: m.turning("vorticity"),
@@ -34,8 +44,9 @@ COMPUTED: dict[str, Callable[[Moment], Values]] = {
     "swirling-strength": _criterion(criteria.swirling_strength),
     "swirl-axis": _criterion(criteria.swirl_axis),
     "stream-function": lambda m: stream_function.plane(m.flow, np.asarray(m.get("velocity"))),
-    "stokes-stream-function": lambda m: stream_function.stokes(m.flow, np.asarray(m.get("velocity")), m.vector("axis"),
-                                                               m.vector("axis_point")),
+    "stokes-stream-function": lambda m: stream_function.stokes(m.flow, np.asarray(m.get("velocity")), *_axis(m)),
+    "mass-stream-function": lambda m: stream_function.plane(m.flow, _mass_flux(m)),
+    "mass-stokes-stream-function": lambda m: stream_function.stokes(m.flow, _mass_flux(m), *_axis(m)),
     "wall-normal": lambda m: walls.normals(m.flow),
     "first-height": lambda m: walls.first_heights(m.flow),
     "wall-distance": lambda m: walls.distances(m.flow, m.token),
@@ -43,4 +54,5 @@ COMPUTED: dict[str, Callable[[Moment], Values]] = {
     "wall-rise": lambda m: walls.rise(m.flow, m.gradient(np.asarray(m.get("temperature")))[:, 0, :]),
 }
 # Those of them that hold derivatives along directions in space.
-DIFFERENTIATED = frozenset(COMPUTED) - {"stream-function", "stokes-stream-function", "wall-normal", "first-height", "wall-distance"}
+DIFFERENTIATED = frozenset(COMPUTED) - {"stream-function", "stokes-stream-function", "mass-stream-function",
+                                        "mass-stokes-stream-function", "wall-normal", "first-height", "wall-distance"}

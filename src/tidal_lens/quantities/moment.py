@@ -119,8 +119,18 @@ class Moment:
     def gradient(self, values: Values) -> Values:
         """Gradient of node values, shape (n, components, 3)."""
         methods = self.store.methods
-        return gradients.flow_gradient(self.flow, values, self.token, fourth_order=methods.fourth_order,
-                                       ranges=None if self._ranges is None else self.ranges)
+        found = gradients.flow_gradient(self.flow, values, self.token, fourth_order=methods.fourth_order,
+                                        ranges=None if self._ranges is None else self.ranges)
+        return self._completed(found, values)
+
+    def _completed(self, gradient: Values, values: Values) -> Values:
+        """With what turning the plane of an axisymmetric flow adds to the gradient of a vector."""
+        turned = self.flow.turned
+        if turned is None or values.ndim != 2 or values.shape[1] != 3:
+            return gradient
+        for a, b in self.ranges:
+            gradient[a:b] = turned.completed(gradient[a:b].astype(np.float64), values[a:b].astype(np.float64), self.flow.points[a:b])
+        return gradient
 
     def cell_gradient(self, key: str) -> Values | None:
         """Gradient of a quantity taken between cells, at the nodes, shape (n, components, 3); None where that is not the choice."""
@@ -134,17 +144,19 @@ class Moment:
     def velocity_gradient(self) -> Values:
         """∂u_i/∂x_j, shape (n, 3, 3)."""
         between = self.cell_gradient("velocity")
-        return self.gradient(self.store.values("velocity", self.token)) if between is None else between
+        velocity = self.store.values("velocity", self.token)
+        return self.gradient(velocity) if between is None else self._completed(between, velocity)
 
     def turning(self, name: str) -> Values:
         """The vorticity or Q: they are worked out together and both kept."""
         store = self.store
         kept = store.kept("velocity-gradient")
+        plain = store.cell_field("velocity") is None and self.flow.turned is None
         if self._ranges is not None:
             vorticity, q = gradients.vorticity_and_q(np.asarray(self.get("velocity-gradient")), self.token, self.ranges)
             return vorticity if name == "vorticity" else q
         found = None
-        if kept is None and store.cell_field("velocity") is None:
+        if kept is None and plain:
             found = gradients.flow_vortices(self.flow, store.values("velocity", self.token), self.token,
                                             fourth_order=store.methods.fourth_order)
         if found is None:
@@ -156,7 +168,8 @@ class Moment:
     def from_velocity_gradient(self, of: Callable[..., Values]) -> Values:
         """What follows node by node from the velocity gradient, which is not kept for it."""
         store, found = self.store, None
-        if self._ranges is None and store.kept("velocity-gradient") is None and store.cell_field("velocity") is None:
+        plain = store.cell_field("velocity") is None and self.flow.turned is None
+        if self._ranges is None and store.kept("velocity-gradient") is None and plain:
             found = from_gradient(self.flow, store.values("velocity", self.token), lambda part: of(part, self.token), self.token,
                                   fourth_order=store.methods.fourth_order)
         if found is not None:
@@ -195,6 +208,34 @@ class Moment:
                 raise MissingQuantityError("A derivative in time at a fixed place needs a mesh that does not move.", self.flow.title)
             parts.append((weight, compute(other)))
         return in_ranges(self, lambda a, b: np.asarray(sum(weight * values[a:b] for weight, values in parts)))
+
+    def over_steps(self, compute: Callable[[Source], Values], *, about_mean: bool) -> Values:
+        """Mean over all steps, by the time between them, or the root of the mean square about it; a step that cannot be read fails it."""
+        times, step, moments = self.flow.times, self.flow.step, self.store.moments
+        if len(times) < 2 or moments is None:
+            raise MissingQuantityError("A mean over time needs a time series.", self.flow.title, "Open all its steps together.")
+        t = np.array(times)
+        share = np.zeros(len(t))
+        share[:-1] += 0.5 * np.diff(t)
+        share[1:] += 0.5 * np.diff(t)
+        share /= share.sum()
+        sums: tuple[Values, Values, Values] | None = None
+        for n, weight in enumerate(share):
+            if self.token is not None:
+                self.token.check()
+            other = self if n == step else Moment(moments(n, self.store.reference, self.store.methods), self.token, self._ranges)
+            if other.n_points != self.n_points or not np.array_equal(other.flow.points, self.flow.points):
+                raise MissingQuantityError("A mean over time at a fixed place needs a mesh that does not move.", self.flow.title)
+            values = np.asarray(compute(other), np.float64)
+            if sums is None:
+                sums = values, np.zeros_like(values), np.zeros_like(values)
+            off = values - sums[0]  # about the first step: large means lose no digits of small swings
+            sums[1][:] += weight * off
+            sums[2][:] += weight * off**2
+        assert sums is not None
+        first, mean, square = sums
+        with np.errstate(all="ignore"):  # at nodes that are not wanted there may be anything
+            return np.asarray(np.sqrt(np.maximum(square - mean**2, 0.0)) if about_mean else first + mean)
 
     def average(self, what: str, values: Values) -> float:
         """``mean`` over the volume, ``least`` or ``greatest``, of finite values."""

@@ -34,6 +34,9 @@ CONSTANTS: dict[str, tuple[Shape, str, str]] = {
     "U_ref": ("vector", "m/s", "free-stream velocity"), "speed_ref": ("scalar", "m/s", "free-stream speed"),
     "q_ref": ("scalar", "Pa", "free-stream dynamic pressure"), "M_ref": ("scalar", "", "free-stream Mach number"),
     "p0_ref": ("scalar", "Pa", "free-stream total pressure"), "mu_ref": ("scalar", "kg/(m s)", "typed viscosity"),
+    "A_ref": ("scalar", "m²", "reference area"), "L_ref": ("scalar", "m", "reference length"),
+    "X_ref": ("vector", "m", "point that moments are taken about"),
+    "d_ref": ("scalar", "m", "depth that sums over a plane flow are taken over"),
     "axis": ("vector", "", "direction of the axis of rotation"), "axis_point": ("vector", "m", "a point of that axis"),
     "spin": ("scalar", "1/s", "rate of rotation about it"), "knife": ("vector", "", "direction of the knife edge"),
     "shading": ("scalar", "", "how dark schlieren shading is"), "t": ("scalar", "s", "time"),
@@ -46,7 +49,9 @@ _IDENTIFIER = re.compile(r"[^\W\d]\w*")
 _SPELT = {"R": "gas_constant", "Pr": "prandtl_number", "p_ref": "free_stream_pressure", "rho_ref": "free_stream_density",
           "T_ref": "free_stream_temperature", "U_ref": "free_stream_velocity", "speed_ref": "free_stream_speed",
           "q_ref": "free_stream_dynamic_pressure", "M_ref": "free_stream_mach_number", "p0_ref": "free_stream_total_pressure",
-          "mu_ref": "reference_viscosity", "t": "time"}
+          "mu_ref": "reference_viscosity",
+          "A_ref": "reference_area", "L_ref": "reference_length", "X_ref": "moment_point",
+          "d_ref": "reference_depth", "t": "time"}
 _CONSTANT_OF = {_SPELT.get(name, name): name for name in CONSTANTS}
 
 
@@ -81,7 +86,8 @@ def constant(name: str, flow: Flow, reference: ReferenceState, methods: Methods)
         "gamma": g, "R": gas, "Pr": ref.prandtl, "p_ref": ref.pressure, "rho_ref": ref.density,
         "T_ref": ref.pressure / (ref.density * gas) if ref.pressure and ref.pressure > 0.0 and ref.density and gas else None,
         "U_ref": ref.velocity if speed else None, "speed_ref": speed, "q_ref": dynamic, "M_ref": ref.mach, "p0_ref": total,
-        "mu_ref": ref.viscosity, "axis": unit_vector(methods.axis), "axis_point": methods.axis_point, "spin": methods.spin,
+        "mu_ref": ref.viscosity, "A_ref": ref.area, "L_ref": ref.length, "X_ref": ref.about, "d_ref": ref.depth,
+        "axis": unit_vector(methods.axis), "axis_point": methods.axis_point, "spin": methods.spin,
         "knife": unit_vector(methods.knife), "shading": methods.shading,
         "t": flow.times[flow.step] if flow.step < len(flow.times) else None,
     }

@@ -15,7 +15,7 @@ from tidal_lens.quantities.book import Book, plain
 from tidal_lens.quantities.catalogue import BY_NAME
 from tidal_lens.quantities.cell_gradients import can_be_taken
 from tidal_lens.quantities.compute import DIFFERENTIATED
-from tidal_lens.quantities.formula.functions import DERIVATIVES
+from tidal_lens.quantities.formula.functions import DERIVATIVES, IN_TIME
 from tidal_lens.quantities.formula.tree import Formula, Node
 from tidal_lens.quantities.methods import AVERAGING, Methods
 from tidal_lens.quantities.names import (
@@ -33,7 +33,8 @@ from tidal_lens.quantities.names import (
 
 _FREE_STREAM = frozenset({"p_ref", "rho_ref", "T_ref", "U_ref", "speed_ref", "q_ref", "M_ref", "p0_ref"})
 _DERIVED, _CONSTANT_DENSITY, _GAS_DENSITY = "derivatives", "density of the free stream", "density of a gas"
-_WORDS = {"R": "gas constant", "mu_ref": "viscosity", "t": "time"}
+_WORDS = {"R": "gas constant", "mu_ref": "viscosity", "A_ref": "reference area", "L_ref": "reference length",
+          "d_ref": "reference depth", "t": "time"}
 
 
 class Rests(Book):
@@ -87,7 +88,7 @@ class Rests(Book):
     def _lacking(self, root: Node) -> list[str]:
         out: list[str] = []
         for node in root.walk():
-            if node.what == "rate" and (len(self.flow.times) < 2 or not self.has_moments):
+            if node.what in IN_TIME and (len(self.flow.times) < 2 or not self.has_moments):
                 out.append("a time series")
             if node.leaf is not None and node.leaf.key:
                 out += self._lack(node.leaf.key)

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.flow.case import Block, Flow
 from tidal_lens.flow.grid import OWN_CORNERS, StructuredGrid, UnstructuredGrid
-from tidal_lens.flow.volumes import cell_volumes
+from tidal_lens.flow.volumes import node_shares
 from tidal_lens.quantities import smoothing_kernels as kernels
 from tidal_lens.quantities.links import links_of
 from tidal_lens.work import Token, run_chunks
@@ -76,18 +76,14 @@ def distinct_corners(grid: UnstructuredGrid) -> NDArray[np.bool_]:
 
 
 def node_volumes(flow: Flow, token: Token | None = None) -> NDArray[np.float64]:
-    """The share of the flow's volume that belongs to each node, shape (n,); kept with the flow."""
+    """The share of the flow's volume that belongs to each node, shape (n,); kept with the flow.
+
+    The sum of its products with node values is their integral, exactly where they are trilinear in each cell.
+    """
     ready: NDArray[np.float64] | None = flow.__dict__.get("_node_volumes")
     if ready is None:
         ready = np.zeros(flow.n_points)
         for block in flow.blocks:
-            points, own = flow.points[block.points], ready[block.points]
-            if isinstance(block.grid, StructuredGrid):
-                for k in range(block.grid.dims[2] - 1):
-                    corners = lattice_corners(block.grid.dims, k, k + 1)
-                    kernels.share_volumes(corners, np.ones((1, 8), dtype=bool), np.abs(cell_volumes(points, corners)), own)
-            else:
-                kernels.share_volumes(block.grid.corners, distinct_corners(block.grid),
-                                      np.abs(cell_volumes(points, block.grid.corners, token)), own)
+            node_shares(flow.points[block.points], block.grid, ready[block.points], token)
         flow.__dict__["_node_volumes"] = ready
     return ready

@@ -48,20 +48,6 @@ def smooth_lattice(ni: int, nj: int, nk: int, old: Array, new: Array, begin: int
 
 
 @kernel
-def share_volumes(corners: Array, own: Array, volumes: Array, out: Array) -> None:
-    """Give each cell's volume in equal parts to its distinct corners; ``own`` has one row for all cells, or one for each."""
-    for cell in range(corners.shape[0]):
-        row = cell if own.shape[0] > 1 else 0
-        count = 0
-        for corner in range(8):
-            if own[row, corner]:
-                count += 1
-        for corner in range(8):
-            if own[row, corner]:
-                out[corners[cell, corner]] += volumes[cell] / count
-
-
-@kernel
 def weighted_to_nodes(corners: Array, own: Array, points: Array, values: Array, weights: Array, near: bool, sums: Array,
                       counts: Array) -> None:
     """Add weighted cell values (m, c) to the nodes at their distinct corners, and the weights to ``counts``.

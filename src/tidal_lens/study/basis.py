@@ -8,7 +8,7 @@ from __future__ import annotations
 import hashlib
 import os
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from tidal_lens.quantities.names import FORMULA
@@ -65,9 +65,33 @@ def shape_basis(shape: Shape, store: QuantityStore, of: Callable[[str], Basis | 
     """What a shape's geometry rests on; ``of`` gives what that of another layer does."""
     needs = (*shape.needs(), *shape.constants())
     flow = store.flow
-    return Basis(flow.mesh_number if shape.of_mesh and not needs else flow.number, "shape", shape, None,
-                 tuple((name, store.signature(name)) for name in needs), tuple(_stamp(path) for path in walk(shape, "path")),
-                 tuple(of(layer) for layer in walk(shape, "layer")))
+    subjects = tuple(of(layer) for layer in walk(shape, "layer"))
+    stamps = tuple(_stamp(path) for path in walk(shape, "path"))
+    if shape.of_series:  # steps on one mesh share its number; how many there are counts, not which is shown
+        subjects = tuple(None if s is None else _of_mesh(s, flow.mesh_number) for s in subjects)
+        stamps = (*stamps, (len(flow.times), 0))
+    own = flow.mesh_number if shape.of_series or (shape.of_mesh and not needs) else flow.number
+    rests = [(name, store.signature(name)) for name in needs]
+    if shape.of_all:
+        rests.append(("", frozenset({(store.reference, store.methods)})))
+    return Basis(own, "shape", shape, None, tuple(rests), stamps, subjects)
+
+
+def rebased(basis: Basis, store: QuantityStore) -> Basis:
+    """The same shape, and those that it is made from, on another flow."""
+    shape = basis.of
+    assert isinstance(shape, Shape)
+    below = dict(zip(walk(shape, "layer"), basis.subjects, strict=True))
+
+    def of(layer_id: str) -> Basis | None:
+        own = below[layer_id]
+        return None if own is None else rebased(own, store)
+
+    return shape_basis(shape, store, of)
+
+
+def _of_mesh(basis: Basis, number: int) -> Basis:
+    return replace(basis, flow=number, subjects=tuple(None if s is None else _of_mesh(s, number) for s in basis.subjects))
 
 
 def colours_basis(shape: Basis, quantity: str, store: QuantityStore) -> Basis:

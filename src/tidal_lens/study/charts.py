@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -26,6 +27,8 @@ class Curve:
         Whether they are single points, as those of an experiment.
     places : ndarray, shape (n, 3), or None
         Where in the flow each is.
+    dashed : bool
+        Whether it is a law to compare with, not measured.
     """
 
     name: str
@@ -33,6 +36,7 @@ class Curve:
     values: Vec
     dots: bool = False
     places: Vec | None = None
+    dashed: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,12 +51,16 @@ class Chart:
         The curves.
     down : bool
         Whether the upper axis points down, as that of pressure coefficients does: common practice, no source.
+    log_across, log_up : bool
+        Whether axes are logarithmic at first.
     """
 
     across: str
     up: str
     curves: tuple[Curve, ...]
     down: bool = False
+    log_across: bool = False
+    log_up: bool = False
 
 
 def table_of(title: str, charts: tuple[Chart, ...]) -> Table:
@@ -66,3 +74,21 @@ def table_of(title: str, charts: tuple[Chart, ...]) -> Table:
                      for x, y, p in zip(curve.at[good], curve.values[good], places[good], strict=True)]
     across = charts[0].across if charts else "across"
     return Table(title, ("quantity", "curve", across, "value", "x", "y", "z"), tuple(rows))
+
+
+def summary_of(charts: tuple[Chart, ...], first: Sequence[tuple[str | float, ...]] = (), *, means: bool = True) -> Table:
+    """Some rows, then mean over the axis, least and greatest of each curve that is joined, by its name."""
+    rows = list(first)
+    for chart in charts:
+        for curve in chart.curves:
+            good = np.isfinite(curve.at) & np.isfinite(curve.values)
+            if curve.dots or curve.dashed or not good.any():
+                continue
+            at, values = curve.at[good], curve.values[good]
+            span = float(at[-1] - at[0])
+            mean = float(np.trapezoid(values, at) / span) if span != 0.0 else float(values.mean())
+            named = chart.up if len(chart.curves) == 1 else f"{chart.up}, {curve.name}"
+            if means:
+                rows.append((f"{named}: mean", mean))
+            rows += [(f"{named}: least", float(values.min())), (f"{named}: greatest", float(values.max()))]
+    return Table("Curves in numbers", ("what", "value"), tuple(rows))

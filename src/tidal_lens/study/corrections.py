@@ -8,6 +8,7 @@ from tidal_lens.flow.boundaries import settle_boundaries, with_kind
 from tidal_lens.flow.case import Boundary, Flow, next_number
 from tidal_lens.flow.free_stream import guessed_reference, motion_in
 from tidal_lens.flow.roles import VECTOR_ROLES, Roles
+from tidal_lens.flow.turned import turned_about
 from tidal_lens.study.model import Study
 
 SAID = "you said so"
@@ -22,10 +23,11 @@ def corrected(flow: Flow, study: Study) -> Flow:
     flow : Flow
         As it was read.
     study : Study
-        Its ``roles`` and ``kinds`` count; what the flow does not have is passed over.
+        Its ``roles``, ``kinds`` and ``turned`` count; what the flow does not have is passed over.
     """
     roles = corrected_roles(flow, study)
-    if roles == flow.roles and not any(b.name in study.kinds for b in flow.boundaries):
+    turned = flow.turned if not study.turned else turned_about(flow.normal, study.turned)
+    if roles == flow.roles and turned == flow.turned and not any(b.name in study.kinds for b in flow.boundaries):
         return flow
     boundaries, reference = flow.boundaries, flow.reference
     if roles != flow.roles:
@@ -35,7 +37,7 @@ def corrected(flow: Flow, study: Study) -> Flow:
     boundaries = tuple(_said(b, study) for b in boundaries)
     if reference.origin != "stated in the file":
         reference = guessed_reference(boundaries, flow.fields, roles, reference.gamma, flow.outside, flow.seams.labels(flow.n_points))
-    new = replace(flow, roles=roles, boundaries=boundaries, reference=reference, number=next_number())
+    new = replace(flow, roles=roles, boundaries=boundaries, reference=reference, turned=turned, number=next_number())
     new.__dict__.update({name: flow.__dict__[name] for name in _KEPT if name in flow.__dict__})
     return new
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -14,10 +14,12 @@ from tidal_lens.errors import CancelledError, LostLayerError, StudyError, TidalL
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.kept import Kept
+from tidal_lens.quantities.at_places import everything_at
 from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.names import OWN
-from tidal_lens.quantities.store import Distribution, QuantityStore
-from tidal_lens.study.basis import Basis, colours_basis, dressing_basis, masked_basis, shape_basis, sifted_basis
+from tidal_lens.quantities.store import Distribution, Quantity, QuantityStore
+from tidal_lens.sampling.mesh import Stencil
+from tidal_lens.study.basis import Basis, colours_basis, dressing_basis, masked_basis, rebased, shape_basis, sifted_basis
 from tidal_lens.study.dressings import Dressed, Dressing
 from tidal_lens.study.geometry import Geometry, own_values, own_vectors
 from tidal_lens.study.kinds.finds import sifted
@@ -39,7 +41,7 @@ def reference_of(flow: Flow, study: Study) -> ReferenceState:
     if typed is None:
         return flow.reference
     return ReferenceState(typed.pressure, typed.density, typed.velocity, typed.gamma, typed.origin, typed.gas_constant, typed.viscosity,
-                          typed.prandtl)
+                          typed.prandtl, typed.area, typed.length, typed.about, typed.depth)
 
 
 def methods_of(study: Study) -> Methods:
@@ -107,10 +109,14 @@ class Wish:
 class _Sight:
     """What a shape sees: see :class:`tidal_lens.study.kinds.kind.See`."""
 
-    flow: Flow
     store: QuantityStore
     token: Token
-    others: Callable[[str], Made]
+    subjects: Mapping[str, Basis | None]
+    work: Callable[[Basis, QuantityStore, Token], Made]
+
+    @property
+    def flow(self) -> Flow:
+        return self.store.flow
 
     @property
     def reference(self) -> ReferenceState:
@@ -122,17 +128,31 @@ class _Sight:
     def called(self, name: str) -> str:
         return self.store.describe(name).label
 
+    def everything_at(self, stencil: Stencil, *, walls: bool = False) -> list[tuple[Quantity, NDArray[np.float64]]]:
+        return everything_at(self.store, stencil, self.token, walls=walls)
+
     def at_step(self, step: int) -> See:
-        if step == self.flow.step:
-            return self
-        if self.store.moments is None:
-            raise StudyError("Another step of its series is needed, but only this one is open.", str(self.flow.path),
-                             "Open all its steps together.")
-        store = self.store.moments(step, self.store.reference, self.store.methods)
-        return replace(self, flow=store.flow, store=store)
+        store = self.store
+        if step != self.flow.step:
+            if store.moments is None:
+                raise StudyError("Another step of its series is needed, but only this one is open.", str(self.flow.path),
+                                 "Open all its steps together.")
+            store = store.moments(step, store.reference, store.methods)
+        return replace(self, store=store, subjects={n: None if b is None else rebased(b, store) for n, b in self.subjects.items()})
+
+    def _below(self, layer_id: str) -> Basis:
+        below = self.subjects.get(layer_id)
+        if below is None:
+            raise LostLayerError
+        return below
+
+    def shape(self, layer_id: str) -> Shape:
+        shape = self._below(layer_id).of
+        assert isinstance(shape, Shape)
+        return shape
 
     def made(self, layer_id: str) -> Made:
-        return self.others(layer_id)
+        return self.work(self._below(layer_id), self.store, self.token)
 
 
 @dataclass(frozen=True, eq=False)
@@ -248,7 +268,7 @@ class Evaluator:
         wish = self.wish(layer, study)
         if draft and self.answers.shapes.ready(wish.shape) is None:
             wish = self.wish(layer, study, draft=True)
-        made = whole = self._make(wish.shape, token)
+        made = whole = self._make(wish.shape, store, token)
         if wish.sifted is not None:
             made = self._sift(wish.sifted, made)
         own = made.geometry if whole.findings else whole.geometry
@@ -275,12 +295,11 @@ class Evaluator:
         rest = whole if wish.masked or wish.sifted else None
         return Evaluated(layer, made, colours, wish.shape.of is not layer.shape, tuple(dressed), rest, trouble, sizes)
 
-    def sight(self, token: Token) -> See:
-        """What a shape sees of this flow that is made from no other layer."""
-        def none(_layer_id: str) -> Made:
-            raise LostLayerError
-
-        return _Sight(self.flow, self.store, token, none)
+    def sight(self, token: Token, layer: Layer | None = None, study: Study = _ALONE) -> See:
+        """What a layer's shape sees of this flow; without one, a shape that is made from no other layer."""
+        basis = self._shape_basis(layer, study, draft=False) if layer is not None else None
+        below = zip(walk(layer.shape, "layer"), basis.subjects, strict=True) if layer is not None and basis is not None else ()
+        return _Sight(self.store, token, dict(below), self._make)
 
     def _values(self, basis: Basis | None, geometry: Geometry, token: Token) -> NDArray[np.float64] | None:
         """Values of the quantity of a basis at the points of a geometry; None where the card should bring them along and does not."""
@@ -292,19 +311,12 @@ class Evaluator:
             return None if own is None else self.answers.colours.obtain(basis, lambda: np.asarray(own, np.float64))
         return self.answers.colours.obtain(basis, lambda: geometry.stencil.apply(self.store.values(name, token)))
 
-    def _make(self, basis: Basis, token: Token) -> Made:
+    def _make(self, basis: Basis, store: QuantityStore, token: Token) -> Made:
         """What a shape comes to, those that it is made from before it: in this thread and through the same gates."""
         shape = basis.of
         assert isinstance(shape, Shape)
         subjects = dict(zip(walk(shape, "layer"), basis.subjects, strict=True))
-
-        def other(layer_id: str) -> Made:
-            below = subjects[layer_id]
-            if below is None:
-                raise LostLayerError
-            return self._make(below, token)
-
-        return self.answers.shapes.obtain(basis, lambda: shape.make(_Sight(self.flow, self.store, token, other)))
+        return self.answers.shapes.obtain(basis, lambda: shape.make(_Sight(store, token, subjects, self._make)))
 
     def _sift(self, basis: Basis, made: Made) -> Made:
         sifting = basis.how

@@ -10,6 +10,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, FiniteFloat, field_validator, model_validator
 
 from tidal_lens.errors import StudyError
+from tidal_lens.study.expected import Expected
 from tidal_lens.study.kinds import LayerShape
 from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.looks import Look
@@ -58,6 +59,8 @@ class Layer(Value):
         How to show it; of the sort that the shape comes to.
     stack : str
         What it is stacked with: all layers of one text that is not empty.
+    expected : tuple of Expected
+        Numbers from elsewhere that its own are judged by.
     """
 
     id: Identity
@@ -67,6 +70,7 @@ class Layer(Value):
     shape: LayerShape
     look: Look
     stack: Annotated[str, Field(max_length=40)] = ""
+    expected: Annotated[tuple[Expected, ...], Field(max_length=50)] = ()
 
     @model_validator(mode="after")
     def _fits(self) -> Self:
@@ -155,6 +159,10 @@ class Reference(Value):
     gas_constant: Annotated[float, Field(gt=0, le=1e300)] | None = None
     viscosity: Annotated[float, Field(gt=0, le=1e300)] | None = None
     prandtl: Annotated[float, Field(gt=0, le=1e6)] = 0.72
+    area: Annotated[float, Field(gt=0, le=1e300)] | None = None
+    length: Annotated[float, Field(gt=0, le=1e300)] | None = None
+    about: Vector = (0.0, 0.0, 0.0)
+    depth: Annotated[float, Field(gt=0, le=1e300)] | None = None
     origin: Name = "typed"
 
 
@@ -289,9 +297,11 @@ class Study(Value):
     formulas: Annotated[tuple[FormulaText, ...], Field(max_length=200)] = ()
     choices: Choices = Choices()
     criterion: Annotated[float, Field(ge=1e-12, lt=1.0)] = 1e-3
+    criteria: Annotated[dict[Name, Annotated[float, Field(ge=1e-12, lt=1.0)]], Field(max_length=500)] = Field(default_factory=dict)
     roles: dict[Literal["velocity", "momentum", "pressure", "density", "temperature", "viscosity", "energy"],
                 Annotated[tuple[Name, ...], Field(max_length=3)]] = Field(default_factory=dict)
-    kinds: dict[Name, Literal["wall", "symmetry", "inlet", "outlet", "far field", "open"]] = Field(default_factory=dict)
+    turned: Literal["", "flat", "x", "y", "z"] = ""
+    kinds: dict[Name, Literal["wall", "symmetry", "inlet", "outlet", "far field", "open", "axis"]] = Field(default_factory=dict)
 
     @model_validator(mode="after")
     def _unique(self) -> Self:

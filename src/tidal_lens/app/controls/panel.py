@@ -14,14 +14,21 @@ from tidal_lens.app.controls.finds import FoundLineControls, FoundSurfaceControl
 from tidal_lens.app.controls.frozen import FrozenControls
 from tidal_lens.app.controls.grid_surface import GridControls
 from tidal_lens.app.controls.isosurface import IsoControls
+from tidal_lens.app.controls.lines_measured import BoundaryLayerControls, LayerDepthControls, PathControls
 from tidal_lens.app.controls.mask import MaskControls
-from tidal_lens.app.controls.measures import ForcesControls, OverControls, ProfileControls, SectionControls
+from tidal_lens.app.controls.measures import (
+    ForcesControls,
+    ProfileControls,
+    SectionControls,
+)
 from tidal_lens.app.controls.optics import OpticsControls
+from tidal_lens.app.controls.probe import ProbeControls
 from tidal_lens.app.controls.region import RegionControls
 from tidal_lens.app.controls.round import RoundControls
 from tidal_lens.app.controls.slice import SliceControls
 from tidal_lens.app.controls.slice_set import SliceSetControls
 from tidal_lens.app.controls.streamlines import StreamControls
+from tidal_lens.app.controls.sums import BoundariesControls, OverControls, OverTimeControls, VolumeControls
 from tidal_lens.app.controls.wall import WallControls
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import column, label, rule
@@ -46,10 +53,17 @@ CONTROLS: dict[str, Callable[[Document], Controls[Any]]] = {
     "separation": FoundLineControls,
     "shocks": FoundSurfaceControls,
     "recirculation": FoundSurfaceControls,
+    "probe": ProbeControls,
     "profile": ProfileControls,
     "section": SectionControls,
     "forces": ForcesControls,
     "over": OverControls,
+    "boundaries": BoundariesControls,
+    "path": PathControls,
+    "layer-depth": LayerDepthControls,
+    "boundary-layer": BoundaryLayerControls,
+    "volume": VolumeControls,
+    "over-time": OverTimeControls,
 }
 
 

@@ -111,7 +111,7 @@ class StreamControls(Coloured[StreamShape]):
 
     def _tell_fate(self, layer_id: str) -> None:
         layer = self.layer()
-        if layer is None or layer.id != layer_id:
+        if layer is None or layer.id != layer_id or self.shape() is None:
             return
         result = self.document.asking.results.get(layer_id)
         self.freeze.setEnabled(result is not None)

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
-from tidal_lens.app.parts import Check, Tile, column, label, rule
+from tidal_lens.app.parts import Check, Picker, Tile, column, label, rule
 from tidal_lens.app.stations.case_balance import BalanceControls
 from tidal_lens.app.stations.case_boundaries import BoundariesControls
 from tidal_lens.app.stations.case_reading import ReadingControls
@@ -42,6 +42,9 @@ class CaseStation(QWidget):
         run_tiles.addWidget(Tile("history", "History…", "Residuals and coefficients of the run, from a table", lambda: act("history")))
         run_tiles.addWidget(Tile("follow", "Follow a run…", "Watch a folder into which a solver writes", lambda: act("follow")))
         self.facts = label("", "soft")
+        self.turned = Picker("The plane of the flow", "A plane flow may stand for what it is turned about an axis through the origin")
+        self.turned.offer(["as recognised", "flat, by unit depth", "turned about x", "turned about y", "turned about z"], 0)
+        self.turned.activated.connect(lambda at: document.edit(document.study.with_(turned=("", "flat", "x", "y", "z")[at]), "Axis"))
         self.reading = ReadingControls(document)
         self.blocks = Section("Blocks", opens=True)
         self.boundaries = BoundariesControls(document)
@@ -53,8 +56,8 @@ class CaseStation(QWidget):
                              lambda on: document.edit(document.study.with_(outline=on), "Outline"))
         self.reference = ReferenceControls(document)
         self.balance = BalanceControls(document)
-        column(self, tiles, run_tiles, self.facts, rule(), self.roles, rule(), self.reference, rule(), self.boundaries, self.balance,
-               rule(),
+        column(self, tiles, run_tiles, self.facts, self.turned, rule(), self.roles, rule(), self.reference, rule(), self.boundaries,
+               self.balance, rule(),
                self.reading, self.blocks, self.fields, self.outline)
         document.case_changed.connect(self.refresh)
         document.study_changed.connect(self._refresh_light)
@@ -75,6 +78,7 @@ class CaseStation(QWidget):
 
     def _refresh_light(self) -> None:
         self.outline.setChecked(self.document.study.outline)
+        self.turned.setCurrentIndex(("", "flat", "x", "y", "z").index(self.document.study.turned))
         self.reference.refresh()
 
     def refresh(self) -> None:
@@ -89,6 +93,9 @@ class CaseStation(QWidget):
         if flow.normal is not None:
             made = "" if flow.layer_found else "made "
             self.facts.setText(f"{self.facts.text()}\na plane flow, {made}a layer of cells {number_text(flow.depth)} deep")
+        if flow.turned is not None:
+            self.facts.setText(f"{self.facts.text()}\naxisymmetric: turned about {flow.turned.letter}, sums are once round it")
+        self.turned.setVisible(flow.normal is not None)
         self.facts.setToolTip(str(flow.path))
         self.blocks.show_rows([(b.name, b.grid.description, f"{b.grid.n_cells:,} cells") for b in flow.blocks])
         self.boundaries.refresh(flow)

@@ -11,7 +11,7 @@ from tidal_lens.flow.case import Boundary, BoundaryKind, Flow
 from tidal_lens.measures.inspect import boundary_area
 from tidal_lens.study.words import number_text
 
-KINDS: tuple[BoundaryKind, ...] = ("wall", "symmetry", "inlet", "outlet", "far field", "open")
+KINDS: tuple[BoundaryKind, ...] = ("wall", "symmetry", "inlet", "outlet", "far field", "open", "axis")
 _MOST = 60
 
 

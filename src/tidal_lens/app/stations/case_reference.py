@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QLineEdit, QPushButton, QWidget
 from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
-from tidal_lens.app.parts import NumberField, Picker, column, label, parse_number, row
+from tidal_lens.app.parts import NumberField, Picker, PointField, column, label, parse_number, row
 from tidal_lens.flow.atmosphere import HIGHEST, LOWEST, altitude_of, standard_air
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
@@ -38,6 +38,16 @@ class ReferenceControls(QWidget):
         self.viscosity = NumberField("Viscosity", "Dynamic viscosity where the result has none; else Sutherland's law for air in SI units",
                                      1e-6, 1e-300)
         self.prandtl = NumberField("Prandtl number", "For wall heat flux; 0.72 for air", 0.01, 1e-6, 1e6)
+        self.area = NumberField("Reference area", "Forces are divided by it in coefficients; the walls' planform where none is given", 0.01,
+                                1e-300)
+        self.length = NumberField("Reference length", "That moments are divided by in coefficients; the body's length where none is given",
+                                  0.01, 1e-300)
+        self.span = NumberField("Depth", "That sums over a plane flow are taken over; a unit where none is given", 0.1, 1e-300)
+        self.span.edited.connect(lambda v: self._set(depth=v))
+        self.about = PointField("Moments about", "The point that moments are taken about: three numbers")
+        self.area.edited.connect(lambda v: self._set(area=v))
+        self.length.edited.connect(lambda v: self._set(length=v))
+        self.about.pointed.connect(lambda v: self._set(about=v))
         self.gas.edited.connect(lambda v: self._set(gas_constant=v))
         self.viscosity.edited.connect(lambda v: self._set(viscosity=v))
         self.prandtl.edited.connect(lambda v: self._set(prandtl=v))
@@ -71,12 +81,13 @@ class ReferenceControls(QWidget):
         column(self, label("Reference state", "head"), row("From", self.source, stretch=1), self.point,
                 row("p∞, ρ∞", self.pressure, self.density), row("Velocity", *self.velocity),
                row("Mach, α, h", self.mach, self.incidence, self.altitude), row("γ, Pr", self.gamma, self.prandtl),
-               row("R, μ", self.gas, self.viscosity), self.reset, self.origin, spacing=6)
+               row("R, μ", self.gas, self.viscosity), row("Area, L", self.area, self.length, self.span),
+               row("About", self.about, stretch=1), self.reset, self.origin, spacing=6)
 
     def _now(self, flow: Flow) -> Reference:
         now = reference_of(flow, self.document.study)
         return Reference(pressure=now.pressure, density=now.density, velocity=now.velocity, gamma=now.gamma, gas_constant=now.gas_constant,
-                         viscosity=now.viscosity, prandtl=now.prandtl)
+                         viscosity=now.viscosity, prandtl=now.prandtl, area=now.area, length=now.length, about=now.about, depth=now.depth)
 
     def _set(self, **changes: Any) -> None:
         if self.document.flow is not None:
@@ -147,13 +158,18 @@ class ReferenceControls(QWidget):
             else:
                 field.step = float(f"{abs(value) / 100 or 1.0:.0e}")
                 field.show_value(value)
-        for field, value, otherwise in ((self.gas, now.gas_constant, "R"), (self.viscosity, now.viscosity, "μ")):
-            field.setPlaceholderText("air" if flow.si_units else otherwise)
+        air = "air" if flow.si_units else ""
+        for field, value, otherwise in ((self.gas, now.gas_constant, air or "R"), (self.viscosity, now.viscosity, air or "μ"),
+                                        (self.area, now.area, "planform"), (self.length, now.length, "body"),
+                                        (self.span, now.depth, "unit depth")):
+            field.setPlaceholderText(otherwise)
             if value is None:
                 field.clear()
             else:
                 field.step = float(f"{value / 100:.0e}")
                 field.show_value(value)
+        self.span.setVisible(flow.normal is not None and flow.turned is None)
+        self.about.show_values(now.about)
         self.prandtl.show_value(now.prandtl)
         self.gamma.show_value(now.gamma)
         for field, part in zip(self.velocity, now.velocity, strict=True):

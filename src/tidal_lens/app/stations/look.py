@@ -58,7 +58,7 @@ class LayerStation(QWidget):
                 self.tiles[tile.id] = parts.Tile(tile.icon or kind.icon, tile.name, tile.help, partial(act, tile.id))
                 grid.addWidget(self.tiles[tile.id], row, at)
                 at += 1
-        column(self, grid, *([label(hint, "soft")] if hint else []), spacing=6)
+        self.inside = column(self, grid, *([label(hint, "soft")] if hint else []), spacing=6)
         document.case_changed.connect(self.refresh)
 
     def refresh(self) -> None:

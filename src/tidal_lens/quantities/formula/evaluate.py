@@ -11,7 +11,7 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.quantities.formula.functions import FUNCTIONS, WHOLE
+from tidal_lens.quantities.formula.functions import FUNCTIONS, OVER_STEPS, WHOLE
 from tidal_lens.quantities.formula.tree import Node
 from tidal_lens.work import Token, run_chunks
 
@@ -55,6 +55,9 @@ class Source(Protocol):
 
     def in_time(self, compute: Callable[[Source], Values]) -> Values:
         """Derivative in time of what is computed from a moment."""
+
+    def over_steps(self, compute: Callable[[Source], Values], *, about_mean: bool) -> Values:
+        """Mean over all steps of what is computed from a moment, or the root of the mean square about it."""
 
     def average(self, what: str, values: Values) -> float:
         """``mean``, ``least`` or ``greatest`` of node values."""
@@ -140,6 +143,8 @@ def _whole(node: Node, source: Source, token: Token | None, gradients: dict[Node
         token.check()
     if node.what == "rate":
         return source.in_time(lambda moment: evaluate(inner, moment, token))
+    if node.what in OVER_STEPS:
+        return source.over_steps(lambda moment: evaluate(inner, moment, token), about_mean=node.what == "rms_over_time")
     if node.what in ("mean", "least", "greatest"):
         return source.average(node.what, evaluate(inner, source, token))
     whole = source.whole()

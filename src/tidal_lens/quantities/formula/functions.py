@@ -195,6 +195,8 @@ FUNCTIONS: dict[str, Function] = {
     "laplacian": Function("laplacian(f)", "divergence of the gradient", _exactly("scalar", gives="scalar"), _per(METRE, 2)),
     "slope": Function("slope(f, x)", "derivative along x, y or z", _LIKE, _per(METRE)),
     "rate": Function("rate(f)", "derivative in time at a fixed place", _LIKE, _per(SECOND)),
+    "mean_over_time": Function("mean_over_time(f)", "mean over all steps at a fixed place, by the time between them", _LIKE, _same),
+    "rms_over_time": Function("rms_over_time(f)", "root of the mean square about that mean", _scalars(1, 1), _same),
     "smooth": Function("smooth(f, passes)", "f averaged with its neighbours so many times",
                        _one_of({("scalar", "scalar"): "scalar", ("vector", "scalar"): "vector"}), _same),
     "over_cells": Function("over_cells(f)", "mean of the nodes of each cell, brought back to nodes by the chosen mean", _LIKE, _same),
@@ -206,4 +208,6 @@ FUNCTIONS: dict[str, Function] = {
 SLOPES = {f"slope {axis}": FUNCTIONS["slope"] for axis in "xyz"}
 DERIVATIVES = frozenset({"grad", "div", "curl", "laplacian", *SLOPES})
 AVERAGES = frozenset({"mean", "least", "greatest"})
-WHOLE = DERIVATIVES | AVERAGES | {"rate", "smooth", "over_cells"}
+OVER_STEPS = frozenset({"mean_over_time", "rms_over_time"})
+IN_TIME = OVER_STEPS | {"rate"}
+WHOLE = DERIVATIVES | AVERAGES | IN_TIME | {"smooth", "over_cells"}

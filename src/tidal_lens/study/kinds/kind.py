@@ -16,7 +16,8 @@ from tidal_lens.cutting.points import Points
 from tidal_lens.features.finding import Finding
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
-from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.quantities.store import Quantity, QuantityStore
+from tidal_lens.sampling.mesh import Stencil
 from tidal_lens.study.charts import Chart
 from tidal_lens.study.geometry import Geometry
 from tidal_lens.study.looks import AnyLook
@@ -52,14 +53,20 @@ class See(Protocol):
     def called(self, name: str) -> str:
         """What such a quantity is called, with its unit."""
 
+    def everything_at(self, stencil: Stencil, *, walls: bool = False) -> list[tuple[Quantity, NDArray[np.float64]]]:
+        """Every quantity at some places: see :func:`tidal_lens.quantities.at_places.everything_at`; for shapes ``of_all``."""
+
     def at_step(self, step: int) -> See:
-        """What it would see at another step of the series, read if need be.
+        """What it would see at another step of the series, read if need be; other layers are made anew there.
 
         Raises
         ------
         TidalLensError
             There is no such step, or it cannot be read.
         """
+
+    def shape(self, layer_id: str) -> Shape:
+        """The shape of another layer that this one names; see :meth:`made`."""
 
     def made(self, layer_id: str) -> Made:
         """What another layer came to that the shape names in a :data:`~tidal_lens.study.value.LayerId`; whole, whatever masks hide of it.
@@ -79,7 +86,7 @@ class Made:
     began: Vec | None = None  # places that lines began from, (k, 3), inside or not
     tables: tuple[Table, ...] = ()  # what it tells in rows and columns
     told: str = ""  # what it came to, in a few words for its card
-    frame: tuple[Vec, Vec] | None = None  # middle and direction of a plane that goes with another card
+    frame: tuple[Vec, Vec] | None = None  # a place and a direction that come from elsewhere: of a plane that goes with another card
     findings: tuple[Finding, ...] = ()  # all candidates, the clearest first
     charts: tuple[Chart, ...] = ()  # what it tells as curves
 
@@ -170,10 +177,17 @@ class Shape(Value):
     on_walls: ClassVar[bool] = False  # whether it lies on walls, where quantities are known that are known nowhere else
     subjects: ClassVar[tuple[Sort, ...]] = ()  # cards that its layer may be of, by what they come to
     finds: ClassVar[bool] = False  # whether it tells findings
-    takes_card: ClassVar[Sort | None] = None  # what cards come to that one of its kind may be begun of: the chosen one is given to it
     takes_taps: ClassVar[bool] = False  # whether an experiment's table, its ``taps``, may be laid over what it measures
     measures: ClassVar[bool] = False  # whether what it tells is what it is for: the ledger shows it
+    reckoned: ClassVar[str] = ""  # how what it tells was got, and how exact that is
     of_mesh: ClassVar[bool] = True  # whether, but for the quantities that it needs, it rests on the mesh alone
+    of_all: ClassVar[bool] = False  # whether it rests on every quantity, whichever there are
+    of_series: ClassVar[bool] = False  # whether it is of all steps, whichever is shown: it may see them by ``at_step`` only
+
+    @classmethod
+    def takes(cls, _shape: Shape) -> bool:
+        """Whether one of its kind may be begun of a card of a shape: the chosen one is given to it."""
+        return False
 
     @property
     def lying(self) -> bool:

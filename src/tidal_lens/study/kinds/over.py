@@ -10,17 +10,22 @@ from pydantic import Field
 from tidal_lens.cutting.points import Points
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.errors import MissingQuantityError, StudyError
+from tidal_lens.flow.case import Flow
 from tidal_lens.measures.boundaries import boundary_facets
-from tidal_lens.measures.sums import Facets
+from tidal_lens.measures.sums import Facets, SurfaceSums, Through
+from tidal_lens.measures.volumes import distribution
+from tidal_lens.quantities.names import CONST
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import Stencil
+from tidal_lens.study.charts import Chart, Curve, table_of
 from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape, Sort, Tile, Vec
-from tidal_lens.study.kinds.measured import first_quantity
+from tidal_lens.study.kinds.measured import as_whole, first_quantity, told_depth, whole_units
 from tidal_lens.study.looks import BallLook
 from tidal_lens.study.tables import Table
 from tidal_lens.study.value import LayerId, Name, QuantityName
 from tidal_lens.study.words import Words, number_text
 
+_BINS = 60  # of the distribution
 _LEVEL = 0.7  # of all area vectors' sizes that their sum has: such a surface is flat enough to have one side
 
 
@@ -38,43 +43,53 @@ class OverShape(Shape):
     """
 
     kind: Literal["over"] = "over"
+    reckoned: ClassVar[str] = "Values are linear over triangles of the surface, products of two are integrated exactly: of second order."
     geometry: ClassVar[Sort] = "points"
     measures: ClassVar[bool] = True
     of_mesh: ClassVar[bool] = False  # boundaries may be said, and it looks at what carries mass besides
-    takes_card: ClassVar[Sort | None] = "surface"
     card: LayerId = ""
     boundaries: Annotated[tuple[Name, ...], Field(max_length=10_000)] = ()
     quantity: QuantityName
 
+    @classmethod
+    def takes(cls, shape: Shape) -> bool:
+        """Surfaces."""
+        return shape.geometry == "surface"
+
     def make(self, see: See) -> Made:
         """Where it is least and greatest, and the table."""
         points, stencil, facets = self._surface(see)
+        facets = as_whole(see, facets, points)
         values = stencil.apply(see.values(self.quantity))
-        size = facets.sizes
+        velocity, density = _carrier(see, stencil)
         # Of what is not known everywhere (outside the flow, off walls) what is known counts.
-        known = np.isfinite(facets.means(values))
-        facets = Facets(facets.corners[known], facets.areas[known])
-        own, used = facets.sizes, np.unique(facets.corners)
-        area = float(own.sum())
-        if not area > 0.0:
+        found = facets.sums(values, velocity, density)
+        if not found.area > 0.0:
             raise StudyError(f"{see.called(self.quantity)} is not known there.", "", "Choose another quantity.")
-        mean = facets.integral(values) / area
-        spread = np.sqrt(max(float((facets.product(values, values) * own).sum()) / area - mean**2, 0.0))
-        si = see.flow.si_units
+        used, mean, si = np.flatnonzero(found.used), found.mean, whole_units(see)
         rows: list[tuple[str | float, ...]] = [
-            (f"area{' [m²]' if si else ''}", area), ("mean by area", mean), ("plain mean of the vertices", float(np.nanmean(values[used]))),
-            ("standard deviation by area", spread), ("integral", mean * area)]
-        rows += _carried(see, stencil, facets, values)
-        least, greatest = int(used[np.nanargmin(values[used])]), int(used[np.nanargmax(values[used])])
+            (f"area{' [m²]' if si else ''}", found.area), ("mean by area", mean),
+            ("plain mean of the vertices", float(values[used].mean())), ("standard deviation by area", found.spread),
+            ("integral", found.integral)]
+        rows += _carried(found, "volume" if density is None else "mass", si=si) if velocity is not None else ()
+        energy = _energy(see, stencil, velocity, density)
+        if energy is not None:
+            rows.append((f"energy flow, net{' [W]' if si else ''}", facets.through(energy).net))
+        least, greatest = int(used[values[used].argmin()]), int(used[values[used].argmax()])
         for word, at in (("least", least), ("greatest", greatest)):
             rows.append((word, float(values[at])))
             rows += [(f"{word} at {axis}", float(c)) for axis, c in zip("xyz", points[at], strict=True)]
-        if float(size[~known].sum()) > 1e-6 * float(size.sum()):
-            rows.append(("share of the area on which it is known", area / float(size.sum())))
+        if found.area < (1.0 - 1e-6) * found.whole_area:
+            rows.append(("share of the area on which it is known", found.area / found.whole_area))
         both = np.array([least, greatest])
         extremes = Points(points[both], stencil.take(both), {"value": values[both]})
-        return Made(extremes, tables=(Table("Over a surface", ("what", "value"), tuple(rows)),),
-                    told=f"mean by area {number_text(mean)}")
+        weights = np.bincount(facets.corners.ravel(), np.repeat(facets.sizes, 3), minlength=len(values)) / 3.0
+        weights[~found.used] = 0.0
+        curve = Curve("by area", *distribution(weights, values, float(values[least]), float(values[greatest]), _BINS))
+        charts = (Chart(see.called(self.quantity), "share by unit of it", (curve,)),)
+        tables = (Table("Over a surface", ("what", "value"), tuple(rows)), table_of("Distribution", charts))
+        return Made(extremes, tables=tables, charts=charts,
+                    told=f"mean by area {number_text(mean)}{told_depth(see)}")
 
     def _surface(self, see: See) -> tuple[Vec, Stencil, Facets]:
         """Vertices, how values come to them, and facets."""
@@ -83,9 +98,12 @@ class OverShape(Shape):
             if not len(facets.corners):
                 raise StudyError("None of these boundaries lies on the outside of the flow.", "",
                                  "Choose boundaries of this result, or a card.")
-            used, corners = np.unique(facets.corners, return_inverse=True)
+            there = np.zeros(see.flow.n_points, bool)
+            there[facets.corners] = True
+            used, number = np.flatnonzero(there), np.empty(see.flow.n_points, np.int64)
+            number[used] = np.arange(len(used))
             stencil = Stencil(used[:, None], np.ones((len(used), 1)))
-            return see.flow.points[used], stencil, Facets(corners.reshape(facets.corners.shape), -facets.areas)
+            return see.flow.points[used], stencil, Facets(number[facets.corners], -facets.areas)
         surface = see.made(self.card).geometry
         if not isinstance(surface, Surface):
             raise StudyError("It is taken over a surface, but the card that it names has none.", "", "Choose another card.")
@@ -97,55 +115,76 @@ class OverShape(Shape):
         """What is averaged."""
         return (self.quantity,)
 
+    def constants(self) -> tuple[str, ...]:
+        """What density and energy may follow from."""
+        return tuple(f"{CONST}{name}" for name in ("gamma", "R", "rho_ref", "d_ref"))
+
     def tell(self, words: Words) -> str:
         """What over what."""
         over = words.card(self.card) if self.card else ", ".join(self.boundaries[:3]) or "nothing"
         return f"{words.quantity(self.quantity)} over {over}{' …' if not self.card and len(self.boundaries) > 3 else ''}"
 
 
-def _carried(see: See, stencil: Stencil, facets: Facets, values: Vec) -> list[tuple[str | float, ...]]:
-    """What goes through, and means weighted by it."""
+def _carrier(see: See, stencil: Stencil) -> tuple[Vec | None, Vec | None]:
+    """Velocity and density at its vertices, if they are known."""
     try:
         velocity = stencil.apply_vectors(see.values("velocity"))
     except MissingQuantityError:
-        return []
-    si = see.flow.si_units
-    out: list[tuple[str | float, ...]] = [(f"volume flow, net{' [m³/s]' if si else ''}", facets.through(velocity).net)]
+        return None, None
     try:
-        flux, named = stencil.apply(see.values("density"))[:, None] * velocity, "mass"
+        return velocity, stencil.apply(see.values("density"))
     except MissingQuantityError:
-        flux, named = velocity, "volume"
-    through = facets.through(flux)
+        return velocity, None
+
+
+def _energy(see: See, stencil: Stencil, velocity: Vec | None, density: Vec | None) -> Vec | None:
+    """Flux of the total enthalpy of a perfect gas at its vertices, if there is one."""
+    if velocity is None or density is None or see.flow.roles.density is None:
+        return None
+    try:
+        pressure = stencil.apply(see.values("pressure"))
+    except MissingQuantityError:
+        return None
+    gamma = see.reference.gamma
+    return np.asarray((gamma / (gamma - 1.0) * pressure + 0.5 * density * (velocity**2).sum(axis=1))[:, None] * velocity)
+
+
+def _carried(found: SurfaceSums, named: str, *, si: bool) -> list[tuple[str | float, ...]]:
+    """What goes through, and means weighted by it."""
     per = {"mass": " [kg/s]", "volume": " [m³/s]"}[named] if si else ""
-    out += [(f"{named} flow along the normal{per}", through.forth), (f"{named} flow against it{per}", through.back),
-            (f"{named} flow, net{per}", through.net), ("share that goes the other way", through.reversed)]
-    normal, own = np.einsum("kci,ki->kc", flux[facets.corners], facets.areas), values[facets.corners]
-    for word, weight in ((named, np.abs(normal)), (f"net {named} flow", normal)):
-        total = float(weight.mean(axis=1).sum())
-        if abs(total) > 1e-9 * (through.forth + through.back):  # the mean of a product of two linear values over a triangle
-            product = (weight.sum(axis=1) * own.sum(axis=1) + (weight * own).sum(axis=1)) / 12.0
-            out.append((f"mean by {word}", float(product.sum()) / total))
+    through = Through(found.forth, found.back)
+    out: list[tuple[str | float, ...]] = [
+        (f"volume flow, net{' [m³/s]' if si else ''}", found.volume_flow), (f"{named} flow along the normal{per}", through.forth),
+        (f"{named} flow against it{per}", through.back), (f"{named} flow, net{per}", through.net),
+        ("share that goes the other way", through.reversed)]
+    for word, total, weighed in ((named, found.either, found.by_either), (f"net {named} flow", found.forth - found.back, found.by_net)):
+        if abs(total) > 1e-9 * found.either:
+            out.append((f"mean by {word}", weighed / total))
     return out
 
 
 def _facets(surface: Surface) -> Facets:
     """Facets of a surface: of one that is nearly flat all look the same way, along the axis that it faces most."""
     facets = Facets.of(surface.points, surface.faces)
+    sizes = facets.sizes
     axis = np.abs(facets.areas).sum(axis=0)
-    main = facets.areas[int(facets.sizes.argmax())]
-    along = np.where((facets.areas @ main < 0.0)[:, None], -facets.areas, facets.areas).sum(axis=0)
-    if float(np.linalg.norm(along)) < _LEVEL * float(facets.sizes.sum()):
+    flat = facets.toward(facets.areas[int(sizes.argmax())])
+    along = flat.areas.sum(axis=0)
+    if float(np.linalg.norm(along)) < _LEVEL * float(sizes.sum()):
         return facets
-    along = along if along[int(axis.argmax())] >= 0.0 else -along
-    return Facets.of(surface.points, surface.faces, along)
+    return flat.toward(along if along[int(axis.argmax())] >= 0.0 else -along)
 
 
 def new_over(store: QuantityStore, card: str) -> Begun:
     """Of the total pressure, or the best quantity."""
     quantity = first_quantity(store, "total-pressure", "pressure") or ""
-    bounds = store.flow.boundaries
-    open_ones = tuple(b.name for b in bounds if b.kind in ("outlet", "inlet")) or tuple(b.name for b in bounds)
-    return Begun("Surface mean", OverShape(card=card, boundaries=() if card else open_ones, quantity=quantity), BallLook(size=0.006))
+    shape = OverShape(card=card, boundaries=() if card else open_ones(store.flow), quantity=quantity)
+    return Begun("Surface mean", shape, BallLook(size=0.006))
+
+
+def open_ones(flow: Flow) -> tuple[str, ...]:
+    """Boundaries that the flow comes in and goes out through, or all."""
+    return tuple(b.name for b in flow.boundaries if b.kind in ("outlet", "inlet")) or tuple(b.name for b in flow.boundaries)
 
 
 KIND = Kind(OverShape, "Integrals, means and flow rates over boundaries or another card's surface; where a quantity is least and greatest.",

@@ -2,76 +2,82 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, ClassVar, Literal, Self
+from typing import Annotated, ClassVar, Literal, Self
 
 import numpy as np
-from pydantic import Field, model_validator
+from pydantic import Field
 
 from tidal_lens.cutting.points import values_at
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
-from tidal_lens.study.charts import Chart, Curve, table_of
+from tidal_lens.study.charts import Chart, Curve, summary_of, table_of
+from tidal_lens.study.experiment import Rows, differences, on_a_line
 from tidal_lens.study.kinds.first_values import rounded
-from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Shape, Sort, Tile, Vec
+from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Tile, Vec
+from tidal_lens.study.kinds.line_between import HAIR, LineBetween
 from tidal_lens.study.kinds.measured import Quantities, first_quantity, measured_lines
 from tidal_lens.study.looks import LineLook
-from tidal_lens.study.value import Vector
+from tidal_lens.study.value import Name, StudyPath, Vector
 from tidal_lens.study.words import Words, number_text
 
-_HAIR = 1e-3  # cell widths off the flow: a profile ends at walls
 
-
-class ProfileShape(Shape):
+class ProfileShape(LineBetween):
     """From one place to another, and over further lines beside it.
 
     Attributes
     ----------
-    start, end : tuple
-        Both ends.
     quantities : tuple of str
         What is measured: a chart each.
-    count : int
-        Points along it.
     lines : int
         Lines side by side, ``step`` apart: stations one over another.
     step : tuple
         From each line to the next.
+    shift : float
+        That each line's curve stands from the one before, in the quantity: none may hide another.
+    taps : str
+        A table of an experiment, laid over the first line.
+    taps_across, taps_up : str
+        Its columns for where its points are and for their values; empty to find them by their names.
     """
 
     kind: Literal["profile"] = "profile"
-    geometry: ClassVar[Sort] = "lines"
-    measures: ClassVar[bool] = True
-    start: Vector
-    end: Vector
+    reckoned: ClassVar[str] = "Values at the places are interpolated in their cells: trilinear in hexahedra, linear in tetrahedra."
     quantities: Quantities
-    count: Annotated[int, Field(ge=2, le=20_000)] = 300
     lines: Annotated[int, Field(ge=1, le=50)] = 1
     step: Vector = (0.0, 0.0, 0.0)
-
-    @model_validator(mode="after")
-    def _has_length(self) -> Self:
-        if self.start == self.end:
-            raise ValueError("a profile needs two places")
-        return self
+    takes_taps: ClassVar[bool] = True
+    taps: StudyPath = ""
+    taps_across: Name = ""
+    taps_up: Name = ""
+    shift: Annotated[float, Field(ge=-1e12, le=1e12)] = 0.0
 
     def make(self, see: See) -> Made:
         """The lines, a chart for each quantity."""
-        start, end, step = (np.array(v) for v in (self.start, self.end, self.step))
-        share = np.linspace(0.0, 1.0, self.count)
-        one = start + share[:, None] * (end - start)
-        points = np.concatenate([one + n * step for n in range(self.lines)])
-        stencil = values_at(see.flow, points, see.token, _HAIR)
-        along = share * float(np.linalg.norm(end - start))
+        one, along = self.places()
+        points = np.concatenate([one + n * np.array(self.step) for n in range(self.lines)])
+        stencil = values_at(see.flow, points, see.token, HAIR)
         names = [self._called(n) for n in range(self.lines)]
-        charts = []
+        charts, plain, compared = [], [], Rows()
+        across = f"length along it{' [m]' if see.flow.si_units else ''}"
         for quantity in self.quantities:
             values = stencil.apply(see.values(quantity)).reshape(self.lines, self.count)
-            curves = tuple(Curve(names[n], along, values[n], places=points[n * self.count:(n + 1) * self.count]) for n in range(self.lines))
-            charts.append(Chart("length along it", see.called(quantity), curves))
+            own = [Curve(names[n], along, values[n], places=points[n * self.count:(n + 1) * self.count]) for n in range(self.lines)]
+            if self.taps and quantity == self.quantities[0]:
+                points_of = on_a_line(self.taps, self.taps_across, self.taps_up, quantity, see.called(quantity), one[0], one[-1])
+                compared = differences(tuple(own[:1]), points_of)
+                measured = [points_of]
+            else:
+                measured = []
+            plain.append(Chart(across, see.called(quantity), (*own, *measured)))
+            if self.shift:
+                own = [Curve(f"{c.name}, + {number_text(n * self.shift)}", c.at, c.values + n * self.shift, places=c.places)
+                       for n, c in enumerate(own)]
+            charts.append(Chart(across, see.called(quantity), (*own, *measured)))
         inside = float(np.isfinite(stencil.weights[:, 0]).mean())
         offsets = np.arange(self.lines + 1, dtype=np.int64) * self.count
         told = f"{self.lines} lines" if self.lines > 1 else f"{number_text(along[-1])} long"
-        return Made(measured_lines(points, offsets, stencil, np.tile(along, self.lines)), tables=(table_of("Profile", tuple(charts)),),
+        tables = (table_of("Profile", tuple(plain)), summary_of(tuple(plain), compared))
+        return Made(measured_lines(points, offsets, stencil, np.tile(along, self.lines)), tables=tables,
                     charts=tuple(charts), told=told if inside == 1.0 else f"{told}, {100 * inside:.0f} % of it in the flow")
 
     def _called(self, line: int) -> str:
@@ -83,37 +89,22 @@ class ProfileShape(Shape):
 
     def tell(self, words: Words) -> str:
         """From where to where, and what."""
-        places = " to ".join("(" + ", ".join(words.number(c, 3) for c in place) + ")" for place in (self.start, self.end))
-        return f"{', '.join(words.quantity(q) for q in self.quantities)} from {places}"
+        return f"{', '.join(words.quantity(q) for q in self.quantities)} {self.told_between(words)}"
 
-    def handles(self, flow: Flow, _made: Made | None) -> Handles:
+    def handles(self, flow: Flow, made: Made | None) -> Handles:
         """Both ends, the middle that shifts it, and the last of lines side by side."""
-        ends = [Handle(name, np.array(place), label=", ".join(number_text(c, 4) for c in place), value=place)
-                for name, place in (("start", self.start), ("end", self.end))]
-        middle = 0.5 * (np.array(self.start) + np.array(self.end))
-        ends.append(Handle("middle", middle, small=True))
-        if self.lines > 1:
-            last = (self.lines - 1) * np.array(self.step)
-            ends.append(Handle("last", middle + last, label=f"{self.lines} lines", small=True, turns=True))
-        return Handles("profile", tuple(ends), ((np.array([self.start, self.end]), False),))
+        own = super().handles(flow, made)
+        if self.lines == 1:
+            return own
+        last = 0.5 * (np.array(self.start) + np.array(self.end)) + (self.lines - 1) * np.array(self.step)
+        return Handles(own.what, (*own.beads, Handle("last", last, label=f"{self.lines} lines", small=True, turns=True)), own.lines)
 
     def moved(self, handle: str, to: Vec, flow: Flow, *, snap: bool) -> Self:
-        """An end there, or all of it by its middle."""
-        to = flow.points[((flow.points - to) ** 2).sum(axis=1).argmin()] if snap else to
-        grain = 0.0 if snap else 1e-4 * flow.size
-        start, end = np.array(self.start), np.array(self.end)
-        middle = 0.5 * (start + end)
-        if handle == "middle":
-            return self.with_(start=rounded(start + to - middle, grain), end=rounded(end + to - middle, grain))
-        if handle == "last":
-            return self.with_(step=rounded((to - middle) / max(self.lines - 1, 1), grain))
-        place = rounded(to, grain)
-        other = self.end if handle == "start" else self.start
-        return self if place == other else self.with_(**{handle: place})
-
-    def typed(self, handle: str, value: Any) -> Self:
-        """An end at a place."""
-        return self.with_(**{handle: value})
+        """An end there, or all of it by its middle, or the last of lines."""
+        if handle != "last":
+            return super().moved(handle, to, flow, snap=snap)
+        middle = 0.5 * (np.array(self.start) + np.array(self.end))
+        return self.with_(step=rounded((to - middle) / max(self.lines - 1, 1), 1e-4 * flow.size))
 
 
 def new_profile(store: QuantityStore) -> Begun:

@@ -5,16 +5,17 @@ from __future__ import annotations
 from functools import partial
 from typing import Annotated, ClassVar, Literal, Self
 
+import numpy as np
 from pydantic import Field
 
 from tidal_lens.cutting.regions import Content, Limit, cells_skin, region_content, region_skin
 from tidal_lens.errors import MissingQuantityError
-from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.conditions import Condition, levels_of, needs_of, told, with_level
 from tidal_lens.study.kinds.cut import Cut
 from tidal_lens.study.kinds.isosurface import new_isosurface
-from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Tile
+from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Tile, Vec
+from tidal_lens.study.kinds.measured import node_weights, round_or_deep, told_depth, whole_units
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.tables import Table
 from tidal_lens.study.words import Words, number_text
@@ -35,19 +36,38 @@ class RegionShape(Cut):
 
     def make(self, see: See) -> Made:
         """Its skin with caps, and what it holds."""
-        limits = [_limit(c, see) for c in self.conditions if c.on]
+        limits = self.limits(see)
         whole = self.edges == "cells"
         blocks = self.own_blocks(see.flow)
         skin = (cells_skin if whole else partial(region_skin, rough=self.quick))(see.flow, limits, see.token, blocks)
         if self.quick:
             return Made(skin)
         try:
-            density = see.values("density")
+            density = np.asarray(see.values("density"), np.float64)
         except MissingQuantityError:
             density = None
         content = region_content(see.flow, limits, density, whole=whole, token=see.token, blocks=blocks)
-        return Made(skin, tables=(_table(content, see.flow),),
-                    told=_told(content, see.flow, "the flow" if blocks is None else "its blocks"))
+        if see.flow.normal is not None:
+            content = self._as_plane(see, limits, density, content.cells)
+        units = (" m³", " kg") if whole_units(see) else ("", "")
+        return Made(skin, tables=(_table(content, *units),),
+                    told=_told(content, *units, "the flow" if blocks is None else "its blocks") + told_depth(see))
+
+    def _as_plane(self, see: See, limits: list[Limit], density: Vec | None, cells: int) -> Content:
+        """What it holds in a plane flow, over the depth that is said, or once round."""
+        blocks, by = self.own_blocks(see.flow), round_or_deep(see)
+
+        def add(values: Vec) -> float:
+            found = region_content(see.flow, limits, values * by, whole=self.edges == "cells", token=see.token, blocks=blocks)
+            return float(found.mass or 0.0)
+
+        weights = node_weights(see)
+        inside = np.concatenate([weights[b.points] for n, b in enumerate(see.flow.blocks) if blocks is None or n in blocks])
+        return Content(add(np.ones(len(by))), float(inside.sum()), add(density) if density is not None else None, cells)
+
+    def limits(self, see: See) -> list[Limit]:
+        """Its conditions as they are cut."""
+        return [_limit(c, see) for c in self.conditions if c.on]
 
     def draft(self) -> Self:
         """Without what it holds, and where conditions meet to the accuracy of the cells."""
@@ -72,18 +92,12 @@ def _limit(condition: Condition, see: See) -> Limit:
     return Limit(see.values(condition.quantity), condition.value, condition.keep == "above")
 
 
-def _units(flow: Flow) -> tuple[str, str]:
-    return (" m³", " kg") if flow.si_units else ("", "")
-
-
-def _told(content: Content, flow: Flow, whole: str) -> str:
-    volume, mass = _units(flow)
+def _told(content: Content, volume: str, mass: str, whole: str) -> str:
     weighs = f", {number_text(content.mass)}{mass or ' of mass'}" if content.mass is not None else ""
     return f"{number_text(content.volume)}{volume or ' of volume'}, {number_text(100.0 * content.share, 3)} % of {whole}{weighs}"
 
 
-def _table(content: Content, flow: Flow) -> Table:
-    volume, mass = _units(flow)
+def _table(content: Content, volume: str, mass: str) -> Table:
     rows: list[tuple[str, float]] = [(f"volume{f' [{volume.strip()}]' if volume else ''}", content.volume),
                                      ("share of the flow", content.share), ("cells", float(content.cells))]
     if content.mass is not None:

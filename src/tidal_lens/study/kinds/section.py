@@ -15,12 +15,14 @@ from tidal_lens.errors import StudyError
 from tidal_lens.flow.case import Flow
 from tidal_lens.formats.csv_tables import read_table
 from tidal_lens.quantities.store import QuantityStore
-from tidal_lens.study.charts import Chart, Curve, table_of
+from tidal_lens.study.charts import Chart, Curve, summary_of, table_of
+from tidal_lens.study.experiment import Rows, differences
 from tidal_lens.study.kinds.first_values import AXES, round_to
 from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Shape, Sort, Tile, Vec
 from tidal_lens.study.kinds.measured import Quantities, first_quantity, measured_lines
+from tidal_lens.study.kinds.slice import SliceShape
 from tidal_lens.study.looks import LineLook
-from tidal_lens.study.value import Name, StudyPath, Vector
+from tidal_lens.study.value import LayerId, Name, StudyPath, Vector
 from tidal_lens.study.words import Words, number_text
 
 Against = Literal["x", "y", "z", "chord", "arc"]
@@ -36,6 +38,8 @@ class SectionShape(Shape):
     ----------
     boundaries : tuple of str
         What is cut.
+    card : str
+        A slice whose plane is taken; none takes the section's own.
     direction, position
         Of the plane.
     more : tuple of float
@@ -49,12 +53,14 @@ class SectionShape(Shape):
     """
 
     kind: Literal["section"] = "section"
+    reckoned: ClassVar[str] = "Values of the walls’ nodes, linear along the edges that the plane cuts; two sides by the outward normal."
     geometry: ClassVar[Sort] = "lines"
     on_walls: ClassVar[bool] = True
     measures: ClassVar[bool] = True
     takes_taps: ClassVar[bool] = True
     of_mesh: ClassVar[bool] = False  # the user may say what its boundaries are
     boundaries: Annotated[tuple[Name, ...], Field(max_length=10_000)]
+    card: LayerId = ""
     direction: Vector
     position: FiniteFloat
     more: Annotated[tuple[FiniteFloat, ...], Field(max_length=20)] = ()
@@ -72,8 +78,25 @@ class SectionShape(Shape):
         """What is measured, and which way walls look."""
         return (*self.quantities, "wall-normal")
 
+    @staticmethod
+    def follows(shape: Shape) -> bool:
+        """Whether it can go by the plane of a card of a shape: of slices."""
+        return isinstance(shape, SliceShape)
+
+    def _placed(self, see: See) -> Self:
+        """With the plane of its slice."""
+        cut = see.shape(self.card)
+        if not isinstance(cut, SliceShape):
+            raise StudyError("It cuts walls by the plane of a slice, but the card that it names is none.", "", "Choose another card.")
+        frame = see.made(self.card).frame  # of one that goes with a line
+        normal, position = (cut.normal, cut.position) if frame is None else (frame[1], float(frame[1] @ frame[0]))
+        x, y, z = (float(c) for c in normal)
+        return self.with_(card="", direction=(x, y, z), position=position, more=())
+
     def make(self, see: See) -> Made:
         """The cuts, a chart for each quantity."""
+        if self.card:
+            return self._placed(see).make(see)
         normal = unit(self.direction)
         walls = boundary_surface(see.flow, self.boundaries, see.token)
         positions = (self.position, *self.more)
@@ -82,7 +105,7 @@ class SectionShape(Shape):
             raise StudyError("The plane does not meet these walls.", "", "Move its bead, or choose other walls.")
         along, up = self._axes(normal)
         facing = see.values("wall-normal")
-        charts = []
+        charts, compared = [], Rows()
         taps = self._taps(see, walls.points) if self.taps else {}
         for quantity in self.quantities:
             values = see.values(quantity)
@@ -92,6 +115,7 @@ class SectionShape(Shape):
                     named = f"{self._place(normal)} = {number_text(position)}" if self.more else ""
                     curves += self._sides(cut, cut.stencil.apply(values), self._over(cut, along), facing, up, named)
             if quantity in taps:
+                compared += differences(tuple(curves), taps[quantity])
                 curves.append(taps[quantity])
             charts.append(Chart(self._across(), see.called(quantity), tuple(curves), quantity in DOWN))
         have = [c for c in cuts if len(c.points)]
@@ -102,7 +126,8 @@ class SectionShape(Shape):
             stencil = stencil.extended(c.stencil)
         lines = measured_lines(np.concatenate([c.points for c in have]), offsets, stencil, np.concatenate([c.arc for c in have]))
         told = f"{sum(len(c.points) for c in have):,} points"
-        return Made(lines, tables=(table_of("Section", tuple(charts)),), charts=tuple(charts), told=told)
+        tables = (table_of("Section", tuple(charts)), summary_of(tuple(charts), compared, means=False))
+        return Made(lines, tables=tables, charts=tuple(charts), told=told)
 
     def _axes(self, normal: Vec) -> tuple[Vec, Vec]:
         """Along the chord in the plane, and across it, upwards."""
@@ -176,11 +201,15 @@ class SectionShape(Shape):
 
     def tell(self, words: Words) -> str:
         """What over what, and where."""
+        if self.card:
+            return f"{', '.join(words.quantity(q) for q in self.quantities)} by {words.card(self.card)}"
         normal = unit(self.direction)
         return f"{', '.join(words.quantity(q) for q in self.quantities)} at {self._place(normal)} = {words.number(self.position)}"
 
     def handles(self, flow: Flow, made: Made | None) -> Handles:
-        """A bead at the highest point of the cut, along the plane's direction."""
+        """A bead at the highest point of the cut, along the plane's direction; none where that is a slice's."""
+        if self.card:
+            return Handles("section", ())
         normal = unit(self.direction)
         low, high = flow.body or flow.bounds
         middle = 0.5 * (low + high)
@@ -209,6 +238,8 @@ class SectionShape(Shape):
 
     def stepped(self, steps: float, flow: Flow) -> Self:
         """By steps of a fiftieth of the walls."""
+        if self.card:
+            return self
         low, high = reach(flow.body or flow.bounds, unit(self.direction))
         by = steps * round_to((high - low) / 50, (high - low) / 50)
         return self.with_(position=float(f"{np.clip(self.position + by, low, high):.9g}"))
