@@ -26,7 +26,7 @@ from tidal_lens.formats.csv_tables import read_table
 from tidal_lens.measures.boundaries import boundary_facets
 from tidal_lens.measures.boundary_layer import law_of_the_wall
 from tidal_lens.measures.course import course_of
-from tidal_lens.measures.forces import Load, Wind, momentum_force, wall_forces
+from tidal_lens.measures.forces import Load, Wind, force_within, wall_forces
 from tidal_lens.measures.layer_depth import two_layers
 from tidal_lens.measures.on_walls import on_walls
 from tidal_lens.measures.sums import Facets
@@ -43,6 +43,7 @@ from tidal_lens.study.kinds.path import PathShape
 from tidal_lens.study.kinds.probe import ProbeShape
 from tidal_lens.study.kinds.profile import ProfileShape
 from tidal_lens.study.kinds.region import RegionShape
+from tidal_lens.study.kinds.round import RoundShape
 from tidal_lens.study.kinds.section import SectionShape
 from tidal_lens.study.kinds.slice import SliceShape
 from tidal_lens.study.kinds.streamlines import new_seed_list
@@ -142,8 +143,16 @@ def test_momentum_through_a_box_is_the_force_within(kind):
     flow = outside(kind)
     facets = boundary_facets(flow, ["all"])
     away = Facets(facets.corners, -facets.areas)
-    force = momentum_force(away, -2.0 * flow.points[:, 0], np.ones(flow.n_points), np.tile([3.0, 1.0, 0.0], (flow.n_points, 1)))
-    assert force == pytest.approx([2.0, 0, 0], abs=1e-9)
+    middle, n = np.array([0.5, 0.5, 0.5]), flow.n_points
+    load = force_within(flow.points, away, -2.0 * flow.points[:, 0], np.ones(n), np.tile([3.0, 1.0, 0.0], (n, 1)), middle)
+    assert load.force == pytest.approx([2.0, 0, 0], abs=1e-9)
+    assert load.moment == pytest.approx([0, 0, 0], abs=1e-9)
+    # A stress that grows along y drags what is within along x; about another point that is a moment.
+    stress = np.zeros((n, 3, 3))
+    stress[:, 0, 1] = stress[:, 1, 0] = 4.0 * flow.points[:, 1]
+    rubbed = force_within(flow.points, away, 0 * flow.points[:, 0], np.ones(n), np.zeros((n, 3)), middle - [0, 1.0, 0], stress)
+    assert rubbed.force == pytest.approx([4.0, 0, 0], abs=1e-9)
+    assert rubbed.moment[2] == pytest.approx(-4.0, abs=0.05), "the force stands a unit above that point; its own moment is nothing"
 
 
 def rows_of(session, layer, study=None):
@@ -161,6 +170,27 @@ def test_the_force_on_kittiwake_is_that_of_its_solver_and_of_the_momentum_around
         assert own[f"{name} by momentum"][2] == pytest.approx(told, rel=0.035)
     assert abs(own["CY"][2]) < 1e-4, "left and right agree"
     assert own["CD"][1] > 0.02, "friction is a tenth"
+
+
+def test_momentum_through_a_box_of_choice_is_the_force_on_kittiwake():
+    """The skin of a region round the body, whose own walls do not count in it: nearer than the whole domain is."""
+    session = open_session(demo_file())
+    limits = (("x", -0.06, 1.12), ("y", -0.38, 0.38), ("z", -0.12, 0.14))
+    box = RegionShape(conditions=tuple(Condition(quantity=f"place-{a}", value=v, keep=k) for a, low, high in limits
+                                       for v, k in ((low, "above"), (high, "below"))))
+    study = Study()
+    region = study.layer_of(Begun("box", box, SurfaceLook()))
+    study = study.adding(region)
+    walls = new_forces(session.evaluator.store).shape
+    around = walls.with_(through=region.id)
+    own = rows_of(session, study.layer_of(Begun("F", around, LineLook())), study)
+    on_box = rows_of(session, study.layer_of(Begun("F", walls.with_(card=region.id), LineLook())), study)
+    for name in ("CL", "CD"):
+        assert own[f"{name} by momentum"][2] == pytest.approx(own[name][2], rel=0.015)
+        assert own[f"{name} by momentum less the walls' own"][2] == own[f"{name} by momentum"][2] - own[name][2]
+        assert on_box[name][-1] == pytest.approx(own[f"{name} by momentum"][2], rel=1e-9), "the same as the box's own force"
+        assert on_box[name][3] < 0, "more momentum comes out below and behind than went in: the wake is slow, the stream turned down"
+    assert on_box["Cm"][-1] == pytest.approx(own["Cm"][2], rel=0.03)
 
 
 def test_the_drag_of_mooring_is_that_of_the_literature():
@@ -501,8 +531,8 @@ def test_all_boundaries_at_once_are_the_balance():
     for name, on, kind in ends:
         flow = with_wall(flow, on, kind)
         flow = replace(flow, boundaries=(*flow.boundaries[:-1], replace(flow.boundaries[-1], name=name)))
-    evaluator = Evaluator(flow, ReferenceState(3.0, 2.0, (1.5, 0, 0)))
-    made, _ = _told(BoundariesShape(groups=(("both", ("in", "out")),)), evaluator)
+    evaluator = Evaluator(flow, ReferenceState(3.0, 2.0, (1.5, 0, 0), gas_constant=287.0, viscosity=1e-3, prandtl=0.7))
+    made, _ = _told(BoundariesShape(groups=(("both", ("in", "out")), ("low", ("bed", "in")))), evaluator)
     long, wide = made.tables
     told = {(row[0], head): cell for row in wide.rows for head, cell in zip(wide.heads[1:], row[1:], strict=True)}
     assert told["mass flow in", "in"] == pytest.approx(3.0)
@@ -513,9 +543,14 @@ def test_all_boundaries_at_once_are_the_balance():
     assert told["heat flow in, net", "in"] == pytest.approx(heat, rel=5e-3)
     assert told["temperature, mean by mass", "in"] == pytest.approx(300 + 10 * (0.5 + 1 / 3) / 1.5, rel=1e-6)
     assert told["pressure, mean by area", "out"] == pytest.approx(3.0)
-    assert [row[0] for row in long.rows] == ["in", "out", "bed", "both", "all"]
+    assert [row[0] for row in long.rows] == ["in", "out", "bed", "both", "low", "all"]
+    conducted = 1e-3 * 1.4 * 287.0 / 0.4 / 0.7 * 10.0  # k ∂T/∂n on the unit square: the flow is the warmer one
+    assert told["heat conducted into walls", "bed"] == pytest.approx(conducted, rel=1e-6)
+    assert told["heat conducted into walls", "low"] == pytest.approx(conducted, rel=1e-6), "open boundaries conduct nothing"
+    assert np.isnan(told["heat conducted into walls", "in"])
     liquid, _ = _told(BoundariesShape(heat=4000.0), evaluator)
     rows = {row[0]: row[1:] for row in liquid.tables[1].rows}
+    assert rows["heat conducted into walls"][2] == pytest.approx(1e-3 * 4000.0 / 0.7 * 10.0, rel=1e-6)
     assert rows["heat flow in, net"][0] == pytest.approx(4000.0 * 2.0 * (300 * 1.5 + 10 * (0.5 + 1 / 3)), rel=1e-4)
 
 
@@ -559,6 +594,23 @@ def test_the_lift_of_a_circulating_cylinder_is_that_of_kutta_and_joukowski():
         assert "by unit depth" in made.told
     assert errors[-1] < 2e-3
     assert np.log2(errors[0] / errors[1]) > 1.8
+
+
+def test_momentum_through_any_circle_is_the_lift_of_kutta_and_joukowski():
+    """Through rings of three sizes round the cylinder: by pressure and by momentum, half of it each far off."""
+    rho, stream, circulation = 1.2, 3.0, 2.5
+    evaluator = Evaluator(_round_cylinder(65, circulation, rho, stream), ReferenceState(0.0, rho, (stream, 0, 0)))
+    lift = rho * stream * circulation
+    for radius in (0.7, 0.9, 1.2):
+        study = Study()
+        ring = study.layer_of(Begun("ring", RoundShape(form="cylinder", centre=(0.0, 0.0, 0.0), axis=(0.0, 0.0, 1.0), radius=radius),
+                                    SurfaceLook()))
+        made, _ = _told(ForcesShape(boundaries=("wall",), card=ring.id), evaluator, study.adding(ring))
+        told = {row[0]: row[1:] for row in made.tables[0].rows}
+        assert "open" not in made.told
+        assert told["force y"][-1] == pytest.approx(lift, rel=0.01)
+        assert told["force x"][-1] == pytest.approx(0.0, abs=0.01 * lift)
+    assert told["force y"][0] == pytest.approx(0.5 * lift * (1 + 0.25 / radius**2), rel=0.02), "by the pressure of potential flow there"
 
 
 def test_the_section_of_a_cylinder_has_the_pressure_of_potential_flow():

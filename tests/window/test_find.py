@@ -156,6 +156,30 @@ def test_a_finding_is_gone_to_cut_across_seeded_around_and_drawn_along(opened, t
         assert [row[0] for row in csv.reader(file)][1:] == names(card(opened, "vortices"))
 
 
+def test_a_profile_through_a_shock_jumps_as_its_numbers_say(opened):
+    """One click: along the stream across the sheet, Mach number and pressure, with the shock half way."""
+    found(opened, "shocks")
+    shock = choose(opened, "K1").finding
+    click(opened.ledger.found.detail.buttons["profile"])
+    wait(lambda: opened.ledger.measure.is_wanted, "the profile")
+    settle(opened)
+    layer = opened.document.chosen_layer
+    assert layer.name == "Profile of K1"
+    mach, pressure = (view.chart for view in opened.ledger.measure.charts[:2])
+    assert mach.up.startswith("Mach number")
+    assert pressure.up.startswith("Pressure")
+    one, two = mach.curves[0], pressure.curves[0]
+    assert np.nanmax(one.values) > 1.0, "before it the flow is supersonic"
+    steepest = int(np.nanargmax(np.abs(np.diff(two.values))))
+    assert abs(steepest - 150) < 60, "it stands half way"
+    assert two.values[np.isfinite(two.values)][-1] > two.values[np.isfinite(two.values)][0], "and the pressure rises along the stream"
+    middle = 0.5 * (np.array(layer.shape.start) + np.array(layer.shape.end))
+    assert middle == pytest.approx(shock.place, abs=1e-3)
+    keys(opened.view, Qt.Key.Key_Z, modifiers=Qt.KeyboardModifier.ControlModifier)
+    settle(opened)
+    assert [x.kind for x in opened.document.study.layers].count("profile") == 0
+
+
 def test_a_click_on_a_line_or_a_name_chooses_its_finding(opened):
     own = found(opened, "vortices")
     opened.document.edit(opened.document.study.with_(alone=own.layer.id), "Alone")

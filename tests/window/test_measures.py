@@ -9,10 +9,12 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from driving import click, drag, keys, settle, type_into, wait
+from driving import click, drag, keys, pick, settle, type_into, wait
 from tidal_lens.cli import main
 from tidal_lens.demo.kittiwake import ASSETS
+from tidal_lens.study.conditions import Condition
 from tidal_lens.study.files import load_study
+from tidal_lens.work import Token
 
 pytestmark = pytest.mark.gui
 TAPS = ASSETS / "pressure taps (simulated).csv"
@@ -265,6 +267,41 @@ def test_forces_go_by_their_reference_and_their_walls(opened):
     assert "None of these boundaries" in opened.bench.card.trouble.text()
 
 
+def test_forces_on_a_card_and_by_momentum_through_one(opened):
+    """A ball round the body's rear, within the flow: what pushes, rubs and flows there; an open one is told."""
+    opened.act("add-region")
+    wait(lambda: opened.document.chosen_layer.kind == "region", "a region")
+    settle(opened)
+    region = opened.document.chosen_layer
+    sides = (("place-x", -0.06, 1.12), ("place-y", -0.38, 0.38), ("place-z", -0.12, 0.14))
+    limits = tuple(Condition(quantity=q, value=v, keep=k) for q, low, high in sides for v, k in ((low, "above"), (high, "below")))
+    opened.document.edit_layer(region.with_(shape=region.shape.with_(conditions=limits)), "A box")
+    settle(opened)
+    added(opened, "forces")
+    controls = opened.bench.card.controls["forces"]
+    by_walls, far = told(opened)["CD"], told(opened)["CD by momentum"][2]
+    pick(controls.through, region.name)
+    settle(opened)
+    near = told(opened)["CD by momentum"][2]
+    assert abs(near / by_walls[2] - 1) < abs(far / by_walls[2] - 1), "nearer round the body it is nearer to the walls' own"
+    assert opened.document.chosen_layer.shape.through == region.id
+    pick(controls.over, region.name)
+    settle(opened)
+    assert made(opened).tables[0].heads == ("what", "pressure", "friction", "both", "momentum", "total")
+    assert told(opened)["CD"][-1] == pytest.approx(near, rel=1e-9)
+    assert not controls.through.isEnabled()
+    assert not controls.walls.isVisible()
+    slice_name = next(x.name for x in opened.document.study.layers if x.kind == "slice")
+    pick(controls.over, slice_name)
+    settle(opened)
+    assert "from the side that the surface looks to" in made(opened).told
+    for _ in range(2):
+        opened.act("undo")
+        settle(opened)
+    assert told(opened)["CD"] == by_walls
+    assert told(opened)["CD by momentum"][2] == near
+
+
 def test_a_mean_follows_the_card_that_it_is_over(opened):
     opened.show_station("look")
     click(opened.bench.pages["look"].tiles["add-slice-x"])
@@ -313,6 +350,37 @@ def test_a_measure_at_another_step_is_that_of_the_step(empty):
     settle(empty)
     assert told(empty)["CL"][2] != first
     assert "CL by momentum" not in told(empty), "which is for steady flows"
+
+
+def test_a_series_is_told_over_time_without_asking(empty):
+    """At the station of numbers, before anything is asked for; kept as a card by one click, and put away while a measure is looked at."""
+    empty.document.open_path(ASSETS / "kittiwake gust.cgns")
+    settle(empty)
+    course = empty.ledger.course
+    assert not course.isVisible()
+    click(empty.rail.buttons["measure"])
+    wait(lambda: course.made is not None, "the steps")
+    settle(empty)
+    assert course.isVisible()
+    assert empty.ledger.isVisible()
+    assert [c.up for c in course.made.charts] == ["greatest speed", "mass flow in through far field"]
+    speed = empty.document.evaluator.store.values("speed", Token())
+    assert course.charts[0].chart.curves[0].values[0] == pytest.approx(float(np.nanmax(speed)), rel=1e-6)
+    before = empty.document.study
+    click(empty.rail.buttons["look"])
+    assert not course.isVisible()
+    click(empty.rail.buttons["measure"])
+    assert course.isVisible()
+    assert empty.document.study is before, "looking changes nothing"
+    click(course.keep)
+    wait(lambda: empty.ledger.measure.is_wanted, "the card")
+    settle(empty)
+    assert empty.document.chosen_layer.kind == "over-time"
+    assert not course.isVisible(), "the card tells it"
+    assert [c.up for c in made(empty).charts] == [c.up for c in course.made.charts]
+    empty.document.open_path(ASSETS / "kittiwake coarse.vtm")
+    settle(empty)
+    assert not course.isVisible(), "one step has no course"
 
 
 def test_numbers_over_time_are_those_of_the_steps(empty):

@@ -157,6 +157,8 @@ BASE: tuple[Command, ...] = (
         ("go", "Go to the finding", "Bring the chosen finding into the picture.", lambda d: d.view.findings.go_there()),
         ("cut", "Cut across the finding", "Lay a slice across the chosen finding.", lambda d: d.view.findings.cut_across()),
         ("seed", "Seed around the finding", "Trace lines round the chosen finding.", lambda d: d.view.findings.seed_around()),
+        ("profile", "Profile through the finding", "Draw quantities along a line through the chosen finding.",
+         lambda d: d.view.findings.profile()),
         ("curve", "Curve along the finding", "Draw a number along the chosen finding; again: put it away.",
          lambda d: d.ledger.found.detail.toggle_curve()),
         ("time", "Follow the finding in time", "Look for the chosen finding at all steps of the series.",

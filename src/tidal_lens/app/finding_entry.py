@@ -41,6 +41,7 @@ class FindingDetail(QWidget):
         for n, (name, text, tip) in enumerate((
                 ("go", "Go there", "Bring it into the picture"), ("cut", "Cut across", "Lay a slice across it, moved along it by its bead"),
                 ("seed", "Seed around", "Trace lines round it: ribbons round a vortex"),
+                ("profile", "Profile", "Draw quantities along a line through it: across a shock or a core, off a wall"),
                 ("curve", "Curve", "Draw a number along it"),
                 ("keep", "Keep", "Show it whatever the strictness; again: let the sliders decide"),
                 ("time", "Over time", "Look for it at all steps of the series: its numbers become curves"),

@@ -17,7 +17,7 @@ from tidal_lens.features.found import FoundSurface
 from tidal_lens.study.evaluate import Evaluated, sifting_of
 from tidal_lens.study.kinds import KINDS
 from tidal_lens.study.kinds.finds import FindShape
-from tidal_lens.study.kinds.from_findings import cut_across, line_number, seed_around
+from tidal_lens.study.kinds.from_findings import cut_across, line_number, profile_through, seed_around
 from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.model import Layer
 from tidal_lens.study.over_steps import followed, over_time
@@ -171,6 +171,13 @@ class Findings(QObject):
         found, evaluator = self.chosen, self._document.evaluator
         if found is not None and evaluator is not None:
             self._add(seed_around(evaluator.store, found[1].finding, found[1].name))
+
+    def profile(self) -> None:
+        """Lay a profile through the chosen finding; its chart is seen."""
+        found, evaluator = self.chosen, self._document.evaluator
+        if found is not None and evaluator is not None:
+            card, own = found
+            self._document.add(profile_through(evaluator.store, own.finding, own.name, card.result.unmasked.geometry, own.number))
 
     def say(self, *, verdict: Verdict | None = None, name: str | None = None) -> None:
         """Say of the chosen finding that it is kept or dismissed, or what it is called."""

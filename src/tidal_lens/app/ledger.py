@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, 
 
 from tidal_lens.app import theme
 from tidal_lens.app.charts import CurvesPanel
+from tidal_lens.app.course_entry import CourseEntry
 from tidal_lens.app.document import Document
 from tidal_lens.app.finding_entry import Act, FindingEntry
 from tidal_lens.app.findings import Findings
@@ -109,6 +110,7 @@ class Ledger(QWidget):
         self.table = TableEntry(document, picks)
         self.found = FindingEntry(document, findings, act)
         self.measure = MeasureEntry(document, act, histories)
+        self.course = CourseEntry(document)
         page = QWidget()
         page.setObjectName("benchpage")
         inside = QVBoxLayout(page)
@@ -116,6 +118,7 @@ class Ledger(QWidget):
         inside.addWidget(label("Ledger", "title"))
         inside.addWidget(self.found)
         inside.addWidget(self.measure)
+        inside.addWidget(self.course)
         inside.addWidget(self.table)
         inside.addWidget(self.history)
         inside.addStretch(1)
@@ -138,8 +141,13 @@ class Ledger(QWidget):
 
     def _show_if_needed(self) -> None:
         history = self._histories.history is not None or self._histories.folder is not None
-        something = self.found.is_wanted or self.measure.is_wanted or self.table.is_wanted or history
+        something = self.found.is_wanted or self.measure.is_wanted or self.course.is_wanted or self.table.is_wanted or history
         self.setVisible(something and not self.folded)
+
+    def look(self, station: str) -> None:
+        """Another station is gone to."""
+        self.course.look(at_station=station == "measure")
+        self._show_if_needed()
 
     def unfold(self) -> None:
         """A line was chosen, or something is looked for: it is to be seen."""

@@ -149,6 +149,7 @@ class Window(QMainWindow):
         self.bench.show()
         self.bench.show_station(name)
         self.rail.buttons[name].setChecked(True)
+        self.ledger.look(name)
 
     def show_quantity(self, name: str) -> None:
         """Show a quantity in the Derive station."""

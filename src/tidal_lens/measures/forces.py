@@ -8,6 +8,7 @@ References
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -32,6 +33,9 @@ class Load:
 
     def __add__(self, other: Load) -> Load:
         return Load(self.force + other.force, self.moment + other.moment)
+
+
+NOTHING = Load(np.zeros(3), np.zeros(3))
 
 
 @dataclass(frozen=True, eq=False)
@@ -88,13 +92,35 @@ def wall_forces(points: Vec, facets: Facets, pressure: NDArray[Any], shear: NDAr
     stations : int
         Places along it.
     """
+    own = None if shear is None else np.nan_to_num(np.asarray(shear, np.float64))
+    rubbed = None if own is None else lambda f: own[f.corners] * f.sizes[:, None, None]
+    return _forces(points, facets, pressure, rubbed, about, axis, stations)
+
+
+def surface_forces(points: Vec, facets: Facets, pressure: NDArray[Any], stress: NDArray[Any] | None, about: Vec, axis: Vec,
+                   stations: int = 200) -> Forces:
+    """What the flow before a surface does to what is behind it: as :func:`wall_forces`, of any surface within the flow.
+
+    Parameters
+    ----------
+    points, facets, pressure, about, axis, stations
+        As there.
+    stress : ndarray, shape (n, 3, 3), or None
+        Viscous stress tensor.
+    """
+    own = None if stress is None else np.nan_to_num(np.asarray(stress, np.float64))
+    return _forces(points, facets, pressure, None if own is None else lambda f: np.einsum("kcij,kj->kci", own[f.corners], f.areas),
+                   about, axis, stations)
+
+
+def _forces(points: Vec, facets: Facets, pressure: NDArray[Any], rubbed: Callable[[Facets], Vec] | None, about: Vec, axis: Vec,
+            stations: int) -> Forces:
+    """``rubbed`` gives the force of friction at the corners of facets, (k, 3, 3), each as if it held all over its own."""
     known = np.isfinite(facets.means(pressure))
     facets = Facets(facets.corners[known], facets.areas[known])
-    pushed = _load(points, facets, -np.asarray(pressure, np.float64)[:, None], facets.areas[:, None, :], about)
-    forces = [pushed]
-    if shear is not None:
-        own = np.nan_to_num(np.asarray(shear, np.float64))
-        forces.append(_load(points, facets, own, facets.sizes[:, None, None] * np.ones(3), about))
+    forces = [_load(points, facets, _pushed(facets, pressure), about)]
+    if rubbed is not None:
+        forces.append(_load(points, facets, rubbed(facets), about))
     each = np.sum([f for f, _ in forces], axis=0)
     middles = points[facets.corners].mean(axis=1) @ axis
     order = np.argsort(middles, kind="stable")
@@ -103,25 +129,43 @@ def wall_forces(points: Vec, facets: Facets, pressure: NDArray[Any], shear: NDAr
     sums = np.concatenate([np.zeros((1, 3)), np.cumsum(each[order], axis=0)])
     running = sums[np.searchsorted(middles[order], along, side="right")]
     loads = [Load(f.sum(axis=0), m.sum(axis=0)) for f, m in forces]
-    nothing = Load(np.zeros(3), np.zeros(3))
-    return Forces(loads[0], loads[1] if len(loads) > 1 else nothing, along, running, float(facets.sizes.sum()))
+    return Forces(loads[0], loads[1] if len(loads) > 1 else NOTHING, along, running, float(facets.sizes.sum()))
 
 
-def _load(points: Vec, facets: Facets, values: Vec, by: Vec, about: Vec) -> tuple[Vec, Vec]:
-    """Force and moment of each triangle: of vertex values times an area or its vector, both the place and the values linear."""
+def _pushed(facets: Facets, pressure: NDArray[Any]) -> Vec:
+    return np.asarray(-np.asarray(pressure, np.float64)[facets.corners][:, :, None] * facets.areas[:, None, :])
+
+
+def _load(points: Vec, facets: Facets, f: Vec, about: Vec) -> tuple[Vec, Vec]:
+    """Force and moment (k, 3) of each triangle, of those at its corners (k, 3, 3): both the place and the force linear."""
     # The mean of a product of two linear values over a triangle: (sum · sum + sum of products) / 12.
-    f = values[facets.corners] * by
-    f = np.broadcast_to(f, (len(facets.corners), 3, 3))
     arm = points[facets.corners] - about
-    force = f.mean(axis=1)
     moment = (np.cross(arm.sum(axis=1), f.sum(axis=1)) + np.cross(arm, f).sum(axis=1)) / 12.0
-    return np.asarray(force), np.asarray(moment)
+    return np.asarray(f.mean(axis=1)), np.asarray(moment)
 
 
-def momentum_force(facets: Facets, pressure: NDArray[Any], density: NDArray[Any], velocity: NDArray[Any]) -> Vec:
-    """Force (3,) on what a closed surface encloses, by what momentum comes out of it and how it is pressed on.
+def momentum(points: Vec, facets: Facets, density: NDArray[Any], velocity: NDArray[Any], about: Vec) -> Load:
+    """The momentum that comes in through a surface each second, less what goes out along its normals, and its moment.
 
-    In steady flow, with friction on the surface itself left out: small where it stands far off.
+    Parameters
+    ----------
+    points, facets, about
+        As in :func:`wall_forces`.
+    density : ndarray, shape (n,)
+        Of the fluid.
+    velocity : ndarray, shape (n, 3)
+        Of the fluid.
+    """
+    own, corners = velocity[facets.corners].astype(np.float64), facets.corners
+    # A product of three linear values by those at the corners: of second order.
+    carried = density[corners].astype(np.float64) * np.einsum("kci,ki->kc", own, facets.areas)
+    force, moment = _load(points, facets, -carried[:, :, None] * own, about)
+    return Load(np.nansum(force, axis=0), np.nansum(moment, axis=0))
+
+
+def force_within(points: Vec, facets: Facets, pressure: NDArray[Any], density: NDArray[Any], velocity: NDArray[Any], about: Vec,
+                 stress: NDArray[Any] | None = None) -> Load:
+    """Force and moment on what a closed surface encloses, by what momentum comes out of it and how it is pressed on; in steady flow.
 
     Parameters
     ----------
@@ -129,17 +173,13 @@ def momentum_force(facets: Facets, pressure: NDArray[Any], density: NDArray[Any]
         The surface, area vectors away from what it encloses.
     pressure : ndarray, shape (n,)
         Less that of the free stream.
-    density : ndarray, shape (n,)
-        Of the fluid.
-    velocity : ndarray, shape (n, 3)
-        Of the fluid.
+    stress : ndarray, shape (n, 3, 3), optional
+        Viscous stress; left out, it is taken as nothing, which it nearly is far off.
+    points, density, velocity, about
+        As in :func:`momentum`.
     """
-    own, corners = facets.areas, facets.corners
-    pressed = facets.means(pressure)[:, None] * own
-    # A product of three linear values by the mean of the corners' products: of second order.
-    carried = (density[corners].astype(np.float64) * np.einsum("kci,ki->kc", velocity[corners].astype(np.float64), own))[:, :, None]
-    out = (carried * velocity[corners]).mean(axis=1)
-    return np.asarray(-np.nansum(pressed + out, axis=0))
+    return surface_forces(points, facets, pressure, stress, about, np.array([1.0, 0.0, 0.0]), 2).total + momentum(
+        points, facets, density, velocity, about)
 
 
 @dataclass(frozen=True)

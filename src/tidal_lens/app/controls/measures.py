@@ -195,6 +195,11 @@ class ForcesControls(LineControls[ForcesShape]):
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
+        self._cards: list[str] = []
+        self.over = Picker("On", "Walls, or a card's surface: what the flow before it does to what is behind it, or within it")
+        self.over.activated.connect(lambda at: self.reshape("On what", card=self._cards[at]))
+        self.through = Picker("Balance", "Where momentum is balanced, to be set beside the walls' own force: a surface round them")
+        self.through.activated.connect(lambda at: self.reshape("Balance of momentum", through=self._cards[at]))
         self.area = NumberField("Area", "Reference area; empty or 0: that of the case, or the walls' planform", 0.01, 0.0, 1e12)
         self.area.edited.connect(lambda v: self.reshape("Reference area", area=v))
         self.length = NumberField("Length", "Reference length; empty or 0: that of the case, or the body's length", 0.01, 0.0, 1e12)
@@ -204,10 +209,11 @@ class ForcesControls(LineControls[ForcesShape]):
         self.axis = Choice([(a, a, f"The chart adds the force up along {a}") for a in "xyz"])
         self.axis.picked.connect(lambda a: self.reshape("Axis of the chart", axis=a))
         self.walls = Boundaries(document, lambda names: self.reshape("Boundaries", boundaries=names))
-        for part in (row("Area", self.area, stretch=1), row("Length", self.length, stretch=1), row("About", self.about, stretch=1),
-                     row("Along", self.axis, stretch=1)):
+        for part in (row("On", self.over, stretch=1), row("Balance", self.through, stretch=1), row("Area", self.area, stretch=1),
+                     row("Length", self.length, stretch=1), row("About", self.about, stretch=1), row("Along", self.axis, stretch=1)):
             self.body.addLayout(part)
-        for widget in (label("On the boundaries", "soft"), self.walls):
+        self.walls_label = label("The boundaries", "soft")
+        for widget in (self.walls_label, self.walls):
             self.body.addWidget(widget)
         self.finish()
 
@@ -225,4 +231,11 @@ class ForcesControls(LineControls[ForcesShape]):
         self.about.show_values(shape.about or (evaluator.store.reference.about if evaluator is not None else (0.0, 0.0, 0.0)))
         self.axis.show_value(shape.axis)
         self.walls.show_value(shape.boundaries)
+        cards = [x for x in self.document.study.layers if x.shape.geometry == "surface"]
+        self._cards = ["", *(x.id for x in cards)]
+        for picker, first, card in ((self.over, "Boundaries", shape.card), (self.through, "All other boundaries", shape.through)):
+            picker.offer([first, *(x.name for x in cards)], self._cards.index(card) if card in self._cards else -1)
+        self.through.setEnabled(not shape.card)
+        for widget in (self.walls_label, self.walls):
+            widget.setVisible(not shape.card)
         self.show_look()

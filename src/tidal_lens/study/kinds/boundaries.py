@@ -39,7 +39,7 @@ class BoundariesShape(Shape):
 
     kind: Literal["boundaries"] = "boundaries"
     reckoned: ClassVar[str] = ("Values are linear over triangles of the boundaries: of second order. What flows both ways counts on "
-                               "both sides. Heat is what the flow carries: what walls conduct is not in it.")
+                               "both sides. Heat flow is what the flow carries, heat conducted what walls take from it.")
     geometry: ClassVar[Sort] = "points"
     measures: ClassVar[bool] = True
     of_mesh: ClassVar[bool] = False
@@ -48,7 +48,7 @@ class BoundariesShape(Shape):
 
     def constants(self) -> tuple[str, ...]:
         """The free stream and the gas."""
-        return tuple(f"{CONST}{name}" for name in ("U_ref", "rho_ref", "p_ref", "mu_ref", "gamma", "R", "X_ref", "d_ref"))
+        return tuple(f"{CONST}{name}" for name in ("U_ref", "rho_ref", "p_ref", "mu_ref", "gamma", "R", "Pr", "X_ref", "d_ref"))
 
     def make(self, see: See) -> Made:
         """A column for each, and a point in the middle of each."""
@@ -56,11 +56,15 @@ class BoundariesShape(Shape):
         sets = [(n, (n,)) for n in names] + [(n, own) for n, own in self.groups] + [(_ALL, tuple(names))]
         columns: dict[str, dict[str, float]] = {}
         middles = []
+        solid, taken = {b.name for b in see.flow.boundaries if b.kind == "wall"}, self._conducted(see)
         for name, own in sets:
             see.token.check()
-            facets = boundary_facets(see.flow, own)
+            facets, walls = boundary_facets(see.flow, own), boundary_facets(see.flow, [n for n in own if n in solid])
             if len(facets.corners):
                 columns[name] = self._numbers(see, as_whole(see, Facets(facets.corners, -facets.areas), see.flow.points))
+                if taken is not None and len(walls.corners):
+                    columns[name][f"heat conducted into walls{' [W]' if whole_units(see) else ''}"] = as_whole(
+                        see, walls, see.flow.points).sums(taken).integral
                 if name in names:
                     used = np.unique(facets.corners)
                     middle = facets.sizes @ see.flow.points[facets.corners].mean(axis=1) / facets.sizes.sum()
@@ -113,6 +117,15 @@ class BoundariesShape(Shape):
             force = self._force(see, Facets(facets.corners, -facets.areas), pressure, known("wall-shear"))
             out |= {f"force {a}{' [N]' if si else ''}": float(c) for a, c in zip("xyz", force, strict=True)}
         return out
+
+    def _conducted(self, see: See) -> Vec | None:
+        """Heat that walls take from the flow by area, (n,), where it is known: of a perfect gas, or a liquid by its heat capacity."""
+        try:
+            if not self.heat > 0.0:
+                return np.asarray(see.values("heat-flux"))
+            return np.asarray(see.values("viscosity") * see.values("wall-rise")) * (self.heat / see.reference.prandtl)
+        except MissingQuantityError:
+            return None
 
     def _force(self, see: See, inward: Facets, pressure: Vec, shear: Vec | None) -> Vec:
         above, about = pressure - (see.reference.pressure or 0.0), np.array(see.reference.about)

@@ -1,4 +1,4 @@
-"""What is laid at a finding: a cut across it, and seeds around it."""
+"""What is laid at a finding: a cut across it, seeds around it, a profile through it."""
 
 from __future__ import annotations
 
@@ -7,13 +7,16 @@ from numpy.typing import NDArray
 
 from tidal_lens.cutting.planes import unit
 from tidal_lens.features.finding import Finding
-from tidal_lens.features.found import FoundLines
+from tidal_lens.features.found import FoundLines, FoundSurface
 from tidal_lens.flow.case import Flow
+from tidal_lens.measures.sums import Facets
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.dressings import Ribbons
 from tidal_lens.study.geometry import Geometry
-from tidal_lens.study.kinds.first_values import best_name
+from tidal_lens.study.kinds.first_values import best_name, rounded
 from tidal_lens.study.kinds.kind import Begun
+from tidal_lens.study.kinds.measured import first_quantity
+from tidal_lens.study.kinds.profile import ProfileShape
 from tidal_lens.study.kinds.seeds import BallSeeds, DiscSeeds, PointSeeds
 from tidal_lens.study.kinds.slice import SliceShape, at_length
 from tidal_lens.study.kinds.streamlines import StreamShape
@@ -22,6 +25,8 @@ from tidal_lens.study.looks import LineLook, SurfaceLook
 Vec = NDArray[np.float64]
 _WIDE, _LEAST = 10.0, 0.08  # width of a cut across a vortex in radii, and the least as a share of the flow's length
 _ROUND = 24  # seeds round a core
+_THROUGH, _NEAR = 0.06, 6  # of the flow's length: half of a profile; faces of a sheet whose mean direction it goes along
+_SHEETS = ("shock", "sonic surface")
 _OFF = 0.004  # of the flow's length: seeds beside a line on a wall
 
 
@@ -72,6 +77,41 @@ def cut_across(store: QuantityStore, finding: Finding, name: str, card: str, lin
     shape = SliceShape(direction=_triple(normal), position=float(normal @ finding.place), centre=_triple(finding.place),
                        limit="whole" if flow.normal is not None else "rectangle", width=width, height=width)
     return Begun(f"Through {name}", shape, look)
+
+
+def profile_through(store: QuantityStore, finding: Finding, name: str, geometry: Geometry, number: int) -> Begun:
+    """A profile where a finding is strongest: across a sheet along the stream, through a core, off a wall; else along the stream.
+
+    Parameters
+    ----------
+    store : QuantityStore
+        Of the flow.
+    finding, name
+        The finding, and what it is called.
+    geometry, number : Geometry, int
+        What its card came to, and which of its findings it is.
+    """
+    flow = store.flow
+    half, place, begin = _THROUGH * flow.length, finding.place, -1.0
+    way = np.array(store.reference.velocity) if np.any(store.reference.velocity) else np.array([1.0, 0.0, 0.0])
+    if finding.sort in _SHEETS and isinstance(geometry, FoundSurface) and (geometry.owners == number).any():
+        own = Facets.of(geometry.points, geometry.faces[geometry.owners == number])
+        near = np.argsort(np.linalg.norm(geometry.points[own.corners].mean(axis=1) - place, axis=1))[:_NEAR]
+        across = own.toward(own.areas[near[0]]).areas[near].sum(axis=0)
+        way = across if across @ way >= 0.0 else -across
+    elif len(finding.line) > 2 and finding.sort == "vortex":
+        place, axis = at_length(finding.line, _strongest(finding))
+        way = np.cross(axis, np.array([0.0, 0.0, 1.0]) if abs(axis[2]) < 0.9 else np.array([1.0, 0.0, 0.0]))
+        half = max(0.5 * _WIDE * finding.number("radius"), 1e-3 * flow.length) if np.isfinite(finding.number("radius")) else half
+    elif len(finding.line) > 2 or finding.sort in ("node", "focus", "saddle"):
+        way, begin = _beside_wall(flow, place[None])[0] - place, 0.0
+    else:
+        half = max(half, finding.reach)
+    way = unit(_triple(way)) if np.any(way) else np.array([1.0, 0.0, 0.0])
+    wanted = (first_quantity(store, q) for q in ("mach" if finding.sort in _SHEETS else "speed", "pressure"))
+    start, end = (rounded(place + share * half * way, 1e-5 * flow.size) for share in (begin, 1.0))
+    shape = ProfileShape(start=start, end=end, quantities=tuple(dict.fromkeys(q for q in wanted if q)) or ("",))
+    return Begun(f"Profile of {name}", shape, LineLook(width=3.0, colour="#B0246B"))
 
 
 def _aside(stream: Vec) -> Vec:

@@ -8,7 +8,6 @@ import numpy as np
 from pydantic import Field
 
 from tidal_lens.cutting.points import Points
-from tidal_lens.cutting.surface import Surface
 from tidal_lens.errors import MissingQuantityError, StudyError
 from tidal_lens.flow.case import Flow
 from tidal_lens.measures.boundaries import boundary_facets
@@ -18,6 +17,7 @@ from tidal_lens.quantities.names import CONST
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import Stencil
 from tidal_lens.study.charts import Chart, Curve, table_of
+from tidal_lens.study.kinds.card_surface import card_surface
 from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape, Sort, Tile, Vec
 from tidal_lens.study.kinds.measured import as_whole, first_quantity, told_depth, whole_units
 from tidal_lens.study.looks import BallLook
@@ -26,7 +26,6 @@ from tidal_lens.study.value import LayerId, Name, QuantityName
 from tidal_lens.study.words import Words, number_text
 
 _BINS = 60  # of the distribution
-_LEVEL = 0.7  # of all area vectors' sizes that their sum has: such a surface is flat enough to have one side
 
 
 class OverShape(Shape):
@@ -104,12 +103,7 @@ class OverShape(Shape):
             number[used] = np.arange(len(used))
             stencil = Stencil(used[:, None], np.ones((len(used), 1)))
             return see.flow.points[used], stencil, Facets(number[facets.corners], -facets.areas)
-        surface = see.made(self.card).geometry
-        if not isinstance(surface, Surface):
-            raise StudyError("It is taken over a surface, but the card that it names has none.", "", "Choose another card.")
-        if not len(surface.faces):
-            raise StudyError("The card that it is taken over has no faces.", "", "Move that card into the flow, or choose another.")
-        return surface.points, surface.stencil, _facets(surface)
+        return card_surface(see, self.card)
 
     def needs(self) -> tuple[str, ...]:
         """What is averaged."""
@@ -161,18 +155,6 @@ def _carried(found: SurfaceSums, named: str, *, si: bool) -> list[tuple[str | fl
         if abs(total) > 1e-9 * found.either:
             out.append((f"mean by {word}", weighed / total))
     return out
-
-
-def _facets(surface: Surface) -> Facets:
-    """Facets of a surface: of one that is nearly flat all look the same way, along the axis that it faces most."""
-    facets = Facets.of(surface.points, surface.faces)
-    sizes = facets.sizes
-    axis = np.abs(facets.areas).sum(axis=0)
-    flat = facets.toward(facets.areas[int(sizes.argmax())])
-    along = flat.areas.sum(axis=0)
-    if float(np.linalg.norm(along)) < _LEVEL * float(sizes.sum()):
-        return facets
-    return flat.toward(along if along[int(axis.argmax())] >= 0.0 else -along)
 
 
 def new_over(store: QuantityStore, card: str) -> Begun:
