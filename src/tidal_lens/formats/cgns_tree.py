@@ -16,6 +16,8 @@ from numpy.typing import NDArray
 from tidal_lens.errors import FileError
 from tidal_lens.formats.hdf5 import DAMAGED, at_path, checked, member, names, numbers, open_hdf5, subgroup, text_of
 
+_LINK = "LK"
+
 
 class Tree:
     """The nodes of a file and of those it links to."""
@@ -26,6 +28,7 @@ class Tree:
         self._open = contextlib.ExitStack()
         self._files: dict[Path, Any] = {}
         self._unfollowed: FileError | None = None
+        self._listed: dict[Any, list[tuple[str, Any, str]]] = {}
         self.elsewhere: set[str] = set()
         self.root = self._file(path.resolve())
 
@@ -48,29 +51,27 @@ class Tree:
         """An error about a node."""
         return FileError(what, f"{self.path.name}, {getattr(node, 'name', '')}", DAMAGED)
 
-    @staticmethod
-    def own(node: Any, label: str) -> list[Any]:
+    def _below(self, node: Any) -> list[tuple[str, Any, str]]:
+        """Name, node and label of all below another, each read once; links have no label."""
+        found = self._listed.get(node)
+        if found is None:
+            below = ((name, child) for name in names(node) if not name.startswith(" ") and (child := subgroup(node, name)) is not None)
+            found = [(name, child, _LINK if text_of(child, "type") == _LINK else text_of(child, "label")) for name, child in below]
+            self._listed[node] = found
+        return found
+
+    def own(self, node: Any, label: str) -> list[Any]:
         """Nodes below another that carry a label and stand in the same file."""
-        below = [child for name in names(node) if not name.startswith(" ") and (child := subgroup(node, name)) is not None]
-        return [child for child in below if text_of(child, "type") != "LK" and text_of(child, "label") == label]
+        return [child for _, child, own in self._below(node) if own == label]
 
     def children(self, node: Any, label: str) -> Iterator[tuple[str, Any]]:
         """Nodes below another that carry a label; linked ones come last, and those that lead nowhere are left out.
 
         Links named in ``elsewhere`` are not followed: they are other moments, in files that need not be opened.
         """
-        links = []
-        for name in names(node):
-            child = None if name.startswith(" ") else subgroup(node, name)
-            if child is None:
-                continue
-            if text_of(child, "type") == "LK":
-                links.append(child)
-            elif text_of(child, "label") == label:
-                yield name, child
-        for child in links:
-            name = child.name.rsplit("/", 1)[-1]
-            if name in self.elsewhere:
+        yield from ((name, child) for name, child, own in self._below(node) if own == label)
+        for name, child, own in self._below(node):
+            if own != _LINK or name in self.elsewhere:
                 continue
             try:
                 target = self._resolved(child, 0)
@@ -91,7 +92,7 @@ class Tree:
         return None if child is None else self._resolved(child, 0)
 
     def _resolved(self, node: Any, depth: int) -> Any:
-        if text_of(node, "type") != "LK":
+        if text_of(node, "type") != _LINK:
             return node
         if depth > 8:
             raise self.fail("Its links go round in a circle.", node)
