@@ -135,6 +135,12 @@ def test_coefficients_stand_on_the_stream():
     assert found["CD"] == pytest.approx(0.2)
     assert found["CY"] == pytest.approx(0.0, abs=1e-12)
     assert found["Cm"] == pytest.approx(1.0), "nose up"
+    # Axes x aft, y right, z up: lift on the left wing rolls it right, a push of the tail to the left turns the nose right.
+    left, up, tail = np.array([0.0, -1.0, 0.0]), np.array([0.0, 0.0, 1.0]), np.array([1.0, 0.0, 0.0])
+    assert wind.coefficients(Load(up, np.cross(left, up)))["Cl"] == pytest.approx(1.0 / 3.0)
+    assert wind.coefficients(Load(up, np.cross(left, up)))["Cm"] == pytest.approx(0.0, abs=1e-15)
+    assert wind.coefficients(Load(left, np.cross(tail, left)))["Cn"] == pytest.approx(1.0 / 3.0)
+    assert wind.coefficients(Load(left, np.cross(tail, left)))["CY"] == pytest.approx(-1.0 / 6.0)
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -448,6 +454,28 @@ def test_the_boundary_layer_of_a_flat_plate(kind, edge):
         np.unique(flow.points[:, 2])[1] * np.sqrt(0.5 * 0.6641 / by) * stream / nu, rel=0.01)
     if edge == "total pressure":
         assert np.log2(errors[0][1] / errors[1][1]) > 1.8, "θ, of the second order while the mesh counts more than where the edge is put"
+
+
+def test_a_spectrum_is_one_of_amplitudes():
+    """Two swings of 0.3 and 0.05, ten and twenty-five periods in even moments: peaks as high as those, where they are (Harris 1978)."""
+    t = np.linspace(0.0, 5.0, 1001)[:-1]
+    course = course_of(t, 1.0 + 0.3 * np.sin(2 * np.pi * 2.0 * t) + 0.05 * np.cos(2 * np.pi * 5.0 * t))
+    assert course.strength.max() == pytest.approx(0.3, rel=5e-3)
+    assert course.frequency[course.strength.argmax()] == pytest.approx(2.0, abs=0.02)
+    beyond = course.frequency > 3.5
+    assert course.strength[beyond].max() == pytest.approx(0.05, rel=0.02)
+    assert course.frequency[beyond][course.strength[beyond].argmax()] == pytest.approx(5.0, abs=0.02)
+
+
+def test_what_comes_back_along_the_wall_is_no_layer():
+    """The base of Kittiwake, where the wake turns back: told, whatever the numbers are; on its upper side nothing is told."""
+    session = open_session(demo_file())
+    layers = {}
+    for name, place in (("base", (1.0, 0.2, 0.0)), ("side", (0.6, 0.0, 0.06))):
+        layer = Study().layer_of(Begun(name, BoundaryLayerShape(place=place), LineLook()))
+        layers[name] = session.evaluator.evaluate(layer, Token(), Study().adding(layer)).made.told
+    assert "separated" in layers["base"]
+    assert "separated" not in layers["side"]
 
 
 def test_a_coarse_layer_is_warned_of_and_stations_make_curves():

@@ -170,6 +170,9 @@ def _html(table: Table) -> str:
     soft = theme.colour("soft").name()
     heads = "" if len(table.heads) == 2 else (
         "<tr><td></td>" + "".join(f'<td align="right" style="color:{soft}">{h}</td>' for h in table.heads[1:]) + "</tr>")
-    rows = "".join(f'<tr><td style="color:{soft}">{cells[0]}&nbsp;</td>' + "".join(
-        f'<td align="right">&nbsp;{c if isinstance(c, str) else number_text(c)}</td>' for c in cells[1:]) + "</tr>" for cells in table.rows)
+    rows = ""
+    for name, *cells in table.rows:
+        empty = next((n for n, c in enumerate(cells) if c != ""), 0)  # long names take the room of what does not stand beside them
+        rows += f'<tr><td style="color:{soft}" colspan="{1 + empty}">{name}&nbsp;</td>' + "".join(
+            f'<td align="right">&nbsp;{c if isinstance(c, str) else number_text(c)}</td>' for c in cells[empty:]) + "</tr>"
     return f'<table cellspacing="0" cellpadding="1">{heads}{rows}</table>'

@@ -32,6 +32,7 @@ _GRADED = 4.0  # they stand e to the power of it closer at the wall
 _FIRST = 0.02  # of the body's length: how far it is looked at first
 _TURNS = 12  # times that this is mended
 _WITHIN = 0.7  # of that height within which an edge has to lie
+_BACK = 0.005  # of the speed at the edge: what runs the other way
 _FEW = 10  # cells across a layer: below, thicknesses are the mesh's
 _FAR = 5.0  # first node in wall units above which the layer next to the wall is not resolved: common practice, no source
 
@@ -226,6 +227,8 @@ class _Profile:
         known = np.isfinite(self.along[:, 0])
         self.speed = self.along @ (at_edge / size)
         found = self.found = boundary_layer(self.height[known], self.speed[known], self.density[known], edge)
+        if float(np.min(self.speed[known & (self.height < edge)], initial=0.0)) < -_BACK * size or found.momentum <= 0.0:
+            self.warning = "the flow comes back along the wall there, it is separated: θ, H and what follows from them are not a layer's"
         numbers = {f"{a} of the wall": float(c) for a, c in zip("xyz", self.foot, strict=True)}
         numbers |= {self.named("δ99"): found.thickness, self.named("δ*"): found.displacement, self.named("θ"): found.momentum,
                     "H": found.shape, self.named("height of the edge"): edge, f"speed at the edge{' [m/s]' if self._si else ''}": size}
