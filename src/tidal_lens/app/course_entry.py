@@ -15,7 +15,8 @@ from tidal_lens.app.parts import column, label
 from tidal_lens.errors import TidalLensError
 from tidal_lens.study.evaluate import Evaluated, Evaluator
 from tidal_lens.study.kinds.kind import Made
-from tidal_lens.study.kinds.over_time import KIND, OverTimeShape, lacks_steps, new_over_time
+from tidal_lens.study.kinds.over_time import KIND, lacks_steps, new_over_time
+from tidal_lens.study.value import walk
 
 _LOW = 130  # pixels that a chart is high
 
@@ -54,7 +55,7 @@ class CourseEntry(QWidget):
     def is_wanted(self) -> bool:
         """Whether there are steps, and no card tells the same, at the station of numbers, and no measure is chosen."""
         flow, layer = self._document.flow, self._document.chosen_layer
-        told = any(isinstance(x.shape, OverTimeShape) and not x.shape.card for x in self._document.study.layers)
+        told = any(x.shape.of_series and not [*walk(x.shape, "layer")] for x in self._document.study.layers)
         measured = layer is not None and layer.shape.measures
         return self._at_station and flow is not None and not lacks_steps(flow) and not told and not measured
 

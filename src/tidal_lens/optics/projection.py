@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -85,10 +85,9 @@ class Aim:
 def walls_before(flow: Flow, aim: Aim) -> Vec:
     """Depth of the nearest wall at each pixel, shape (rows, columns); infinite where there is none."""
     depth = np.full((aim.rows, aim.columns), np.inf)
-    faces, _, _ = wall_faces(flow)
-    if len(faces):
-        used, numbers = np.unique(faces, return_inverse=True)
-        points, numbers = aim.placed(flow.points[used]), numbers.reshape(faces.shape).astype(np.int64)
+    used, numbers = _corners(flow, "walls")
+    if len(numbers):
+        points = aim.placed(flow.points[used])
         kernels.nearest_walls(points, numbers, depth)
         # Split along the other diagonal too: no cell of the flow in front reaches behind the farther of both.
         other = np.full_like(depth, np.inf)
@@ -97,11 +96,21 @@ def walls_before(flow: Flow, aim: Aim) -> Vec:
     return depth
 
 
+def _corners(flow: Flow, which: Literal["walls", "outside"]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Nodes of the walls, or of all of the outside, and the faces (m, 4) by their numbers among those; kept with the flow."""
+    kept_already: dict[str, tuple[NDArray[np.int64], NDArray[np.int64]]] = flow.__dict__.setdefault("_seen_faces", {})
+    if which not in kept_already:
+        faces = wall_faces(flow)[0] if which == "walls" else flow.outside.faces
+        used, numbers = np.unique(faces, return_inverse=True)
+        kept_already[which] = used, numbers.reshape(faces.shape).astype(np.int64)
+    return kept_already[which]
+
+
 def meets(flow: Flow, aim: Aim, walls: Vec) -> NDArray[np.bool_]:
     """Whether the ray at each pixel goes through the flow before it comes to a wall, shape (rows, columns)."""
-    used, numbers = np.unique(flow.outside.faces, return_inverse=True)
+    used, numbers = _corners(flow, "outside")
     front = np.full((aim.rows, aim.columns), np.inf)
-    kernels.nearest_walls(aim.placed(flow.points[used]), numbers.reshape(flow.outside.faces.shape).astype(np.int64), front)
+    kernels.nearest_walls(aim.placed(flow.points[used]), numbers, front)
     return np.asarray(front < walls - 1e-9 * flow.size)
 
 

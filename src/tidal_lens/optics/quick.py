@@ -16,8 +16,8 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.flow.volumes import cell_volumes
 from tidal_lens.optics import quick_kernels as kernels
-from tidal_lens.optics.projection import Aim, Vec, cell_corners, cell_ranges
-from tidal_lens.work import read_only
+from tidal_lens.optics.projection import PARTS, Aim, Vec, cell_corners, cell_ranges
+from tidal_lens.work import in_turn, read_only
 
 LEVELS = 6
 NOTHING = 2e-4  # of the greatest value by width: cells that hold less are left out
@@ -111,9 +111,17 @@ def _spread(flow: Flow, held: Held, aim: Aim, walls: Vec, *, greatest: bool) -> 
     sizes = np.array([[-(-aim.rows // 2**n), -(-aim.columns // 2**n)] for n in range(LEVELS)], np.int64)
     ends = np.cumsum(sizes.prod(axis=1))
     starts = np.concatenate([[0], ends[:-1]]).astype(np.int64)
-    image = np.full((int(ends[-1]), held.held.shape[1]), -np.inf if greatest else 0.0)
-    kernels.spread(read_only(middles.places), read_only(middles.widths), read_only(held.held), read_only(held.cells),
-                   np.stack([aim.corner, aim.right, aim.up, aim.way]), aim.pixel, read_only(walls), starts, sizes, greatest, image)
+    places, widths, depth = read_only(middles.places), read_only(middles.widths), read_only(walls)
+    frame, bounds = np.stack([aim.corner, aim.right, aim.up, aim.way]), np.linspace(0, len(held.cells), PARTS + 1).astype(int)
+
+    def part(number: int) -> Vec:
+        rows = slice(bounds[number], bounds[number + 1])
+        own = np.full((int(ends[-1]), held.held.shape[1]), -np.inf if greatest else 0.0)
+        kernels.spread(places, widths, read_only(held.held[rows]), read_only(held.cells[rows]), frame, aim.pixel, depth, starts, sizes,
+                       greatest, own)
+        return own
+
+    image = (np.maximum if greatest else np.add).reduce(list(in_turn(part, PARTS)))
     return [image[a:b].reshape(rows, columns, -1) for a, b, (rows, columns) in zip(starts, ends, sizes, strict=True)]
 
 
