@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from vtkmodules.vtkIOXML import vtkXMLStructuredGridWriter
 
+from machines import passage
 from making import cube_points
 from tidal_lens.cutting.points import Points
 from tidal_lens.cutting.surface import Surface
@@ -78,7 +79,9 @@ def evaluators(tmp_path_factory):
     steps = [replace(found, times=(0.0, 1.0, 3.0), step=n) for n in range(3)]
     series = Evaluator(steps[0], reference)
     series.store.moments = lambda n, ref, methods: QuantityStore(steps[n], ref, methods)
-    return {"series": series, "": Evaluator(opened(folder / "a.vts"), reference), "shocks": Evaluator(met, reference),
+    machine = passage((17, 9, 9), Pressure=lambda p: 3 + p[:, 0], Density=lambda p: 1 + 0 * p[:, 0])
+    return {"series": series, "machine": Evaluator(machine, reference),
+            "": Evaluator(opened(folder / "a.vts"), reference), "shocks": Evaluator(met, reference),
             "find": Evaluator(found, reference)}
 
 
@@ -87,6 +90,8 @@ def evaluator(request, evaluators):
     kind = request.node.callspec.params.get("kind") if hasattr(request.node, "callspec") else None
     if kind is not None and kind.shape.of_series:
         return evaluators["series"]
+    if kind is not None and kind.group == "Turning":
+        return evaluators["machine"]
     named = "" if kind is None or kind.station not in ("find", "measure") else "shocks" if kind.name == "shocks" else "find"
     return evaluators[named]
 
@@ -144,7 +149,7 @@ def test_it_is_begun_told_and_made(kind, layer, evaluator, study):
     assert len(geometry.points) > 0
     taken = geometry.stencil.apply(evaluator.flow.points[:, 0])
     there = np.isfinite(taken) | np.isnan(geometry.points[:, 0])
-    assert there.any() or kind.name == "optics", "a screen behind the flow is not in it"
+    assert there.any() or kind.name in ("optics", "round-axis"), "a screen behind the flow is not in it, nor is a plane of means"
     assert taken[there] == pytest.approx(geometry.points[there, 0], abs=0.02, nan_ok=True)
     assert result.made.nbytes > geometry.points.nbytes
     assert evaluator.evaluate(layer, Token(), study).made is result.made, "nothing is worked out twice"

@@ -50,8 +50,12 @@ class Section:
 
 def section_of(surface: Surface, normal: Vec, position: float) -> Section:
     """A surface cut by the plane normal · x = position; the longest line first, closed ones with their first point again at the end."""
+    return level_section(surface, surface.points @ normal - position)
+
+
+def level_section(surface: Surface, off: Vec) -> Section:
+    """The same where values (n,) at the vertices, about as large as distances, are zero."""
     size = float(np.linalg.norm(np.ptp(surface.points, axis=0))) if len(surface.points) else 0.0
-    off = surface.points @ normal - position
     off = np.where(np.abs(off) < _HAIR * size, _HAIR * size, off)
     # Vertices at one place are one, so that lines go on over the seams of blocks.
     low = surface.points.min(axis=0) if len(surface.points) else 0.0

@@ -52,7 +52,7 @@ def cell_widths(flow: Flow, token: Token | None = None) -> NDArray[np.float32]:
 
 def has_walls(flow: Flow) -> bool:
     """Whether any boundary is a wall."""
-    return any(b.kind == "wall" and b.nodes is not None and len(b.faces) for b in flow.boundaries)
+    return any(b.solid and b.nodes is not None and len(b.faces) for b in flow.boundaries)
 
 
 def bins(points: NDArray[np.float64], widths: NDArray[np.float64], cells: float) -> NDArray[np.int64]:

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.flow.case import Boundary, BoundaryKind
+from tidal_lens.flow.case import SOLID, Boundary, BoundaryKind
 from tidal_lens.flow.faces import face_keys, of_polygons
 from tidal_lens.flow.outside import Outside
 from tidal_lens.work import checkpoint
@@ -20,7 +20,11 @@ _WORDS: tuple[tuple[BoundaryKind, str], ...] = (
     ("far field", "far.?field|freestream|free.?stream"),
     ("inlet", "inlet|inflow"),
     ("outlet", "outlet|outflow|exit"),
-    ("wall", "wall|body|surface|wing|fuselage|blade|hub|shroud|airfoil|aerofoil|floor|ground|hull|cylinder|sphere|baffle|plate|fence|"
+    ("periodic", "periodic|cyclic"),
+    ("hub", r"(?<![a-z])hub(?![a-z])|spinner"),
+    ("casing", r"casing|shroud"),
+    ("blade", r"blade|(?<![a-z])vanes?(?![a-z])"),
+    ("wall", "wall|body|surface|wing|fuselage|airfoil|aerofoil|floor|ground|hull|cylinder|sphere|baffle|plate|fence|"
              "flap|slat|spoiler|splitter|vane"),
 )
 _SHARP = np.cos(np.radians(40.0))
@@ -475,6 +479,12 @@ def settle_boundaries(points: NDArray[np.float64], outside: Outside, named: Sequ
     return (*told, *_find(points, outside, seen, owner == len(named)))
 
 
+def told_apart(kind: BoundaryKind | None, name: str) -> BoundaryKind | None:
+    """A kind that a file states, more closely by its name where that is one of a machine's walls."""
+    by_name = kind_from_name(name) if kind == "wall" else None
+    return by_name if by_name in SOLID else kind
+
+
 def with_kind(boundary: Boundary, kind: BoundaryKind, reason: str) -> Boundary:
     """The same boundary taken to be of another kind."""
     return replace(boundary, kind=kind, reason=reason)
@@ -482,7 +492,7 @@ def with_kind(boundary: Boundary, kind: BoundaryKind, reason: str) -> Boundary:
 
 def nearest_wall(boundaries: Sequence[Boundary], place: NDArray[np.float64]) -> NDArray[np.float64] | None:
     """Unit normal of the wall face whose middle is nearest to a place (3,), of either sign; None where there are no walls."""
-    found = nearest_boundary([b for b in boundaries if b.kind == "wall"], place)
+    found = nearest_boundary([b for b in boundaries if b.solid], place)
     if found is None:
         return None
     boundary, face = found

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,7 +29,9 @@ def next_number() -> int:
 
 
 Place = Literal["node", "cell"]
-BoundaryKind = Literal["wall", "symmetry", "inlet", "outlet", "far field", "open", "axis"]
+BoundaryKind = Literal["wall", "hub", "casing", "blade", "symmetry", "periodic", "inlet", "outlet", "far field", "open", "axis"]
+KINDS: tuple[BoundaryKind, ...] = get_args(BoundaryKind)
+SOLID: tuple[BoundaryKind, ...] = ("wall", "hub", "casing", "blade")  # walls, those of machines by what they are of
 
 
 @dataclass(frozen=True)
@@ -110,6 +112,11 @@ class Boundary:
     polygons: NDArray[np.int64] | None = None
     inner: bool = False
 
+    @property
+    def solid(self) -> bool:
+        """Whether it is a wall, of whatever."""
+        return self.kind in SOLID
+
 
 @dataclass(frozen=True, eq=False)
 class Flow:
@@ -181,7 +188,7 @@ class Flow:
     @cached_property
     def body(self) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
         """Least and greatest coordinates of the walls, if they are a body in the flow and not its enclosure; else None."""
-        walls = [b.points for b in self.boundaries if b.kind == "wall" and len(b.points)]
+        walls = [b.points for b in self.boundaries if b.solid and len(b.points)]
         if not walls:
             return None
         points = np.concatenate(walls)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -10,14 +10,14 @@ import h5py
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.flow.case import Block, Boundary, Flow
+from tidal_lens.flow.case import SOLID, Block, Boundary, Flow
 from tidal_lens.flow.grid import HEXAHEDRON, OWN_CORNERS, PYRAMID, TETRA, WEDGE, StructuredGrid, UnstructuredGrid
 from tidal_lens.formats.cgns_write import add_node, root_of
 from tidal_lens.formats.written import FlowData, atomically
 
 _ELEMENTS = {TETRA: (10, "Tetrahedra"), PYRAMID: (12, "Pyramids"), WEDGE: (14, "Wedges"), HEXAHEDRON: (17, "Hexahedra")}
-_KINDS = {"wall": "BCWall", "symmetry": "BCSymmetryPlane", "inlet": "BCInflow", "outlet": "BCOutflow", "far field": "BCFarfield",
-          "open": "BCGeneral", "axis": "BCAxisymmetricWedge"}
+_KINDS = {**dict.fromkeys(SOLID, "BCWall"), "symmetry": "BCSymmetryPlane", "inlet": "BCInflow", "outlet": "BCOutflow",
+          "far field": "BCFarfield", "periodic": "BCGeneral", "open": "BCGeneral", "axis": "BCAxisymmetricWedge"}
 _QUAD, _TRIANGLE = 7, 5
 _STANDARD = {"velocity": "Velocity", "momentum": "Momentum"}
 _SCALARS = {"pressure": "Pressure", "density": "Density", "temperature": "Temperature", "viscosity": "ViscosityMolecular",
@@ -181,20 +181,29 @@ def _boundary_elements(zone: Any, flow: Flow, block: Block, last: int) -> None:
 
 
 def _boundary_ranges(zone: Any, flow: Flow, block: Block, grid: StructuredGrid) -> None:
-    """Of a structured block the ranges of whole rectangles on its sides that belong to a boundary."""
+    """Of a structured block the rectangles on its sides that belong to a boundary."""
     holder = None
     used: set[str] = set()
     for boundary, faces in _of_block(flow, block):
-        nodes = np.unique(faces)
-        index = np.column_stack([nodes % grid.dims[0], nodes // grid.dims[0] % grid.dims[1], nodes // (grid.dims[0] * grid.dims[1])])
+        at = np.stack([faces % grid.dims[0], faces // grid.dims[0] % grid.dims[1], faces // (grid.dims[0] * grid.dims[1])], axis=-1)
         for axis in range(3):
+            others = [a for a in range(3) if a != axis]
             for side in (0, grid.dims[axis] - 1):
-                own = index[index[:, axis] == side]
-                if len(own) < 4:
-                    continue
-                low, high = own.min(axis=0), own.max(axis=0)
-                size = high - low + 1
-                if len(own) != int(np.prod(size)) or int((size > 1).sum()) != 2:
-                    continue
-                holder = holder if holder is not None else add_node(zone, "ZoneBC", "ZoneBC_t")
-                _condition(holder, _short(boundary.name, used), boundary, np.array([low + 1, high + 1], np.int64), "Vertex")
+                own = at[(at[:, :, axis] == side).all(axis=1)].min(axis=1)[:, others]
+                for low, high in _rectangles(own, tuple(grid.dims[a] - 1 for a in others)):
+                    span = np.empty((2, 3), np.int64)
+                    span[:, axis], span[0, others], span[1, others] = side + 1, low + 1, high + 2
+                    holder = holder if holder is not None else add_node(zone, "ZoneBC", "ZoneBC_t")
+                    _condition(holder, _short(boundary.name, used), boundary, span, "Vertex")
+
+
+def _rectangles(cells: NDArray[np.int64], shape: tuple[int, ...]) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64]]]:
+    """Cells (k, 2) of a lattice as rectangles: the first and the last cell of each."""
+    there = np.zeros(shape, bool)
+    there[cells[:, 0], cells[:, 1]] = True
+    while there.any():
+        row, column = (int(n) for n in np.unravel_index(int(there.argmax()), shape))
+        wide = int(np.append(there[row, column:], False).argmin())
+        tall = int(np.append(there[row:, column:column + wide].all(axis=1), False).argmin())
+        there[row:row + tall, column:column + wide] = False
+        yield np.array([row, column]), np.array([row + tall - 1, column + wide - 1])

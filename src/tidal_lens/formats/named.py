@@ -9,8 +9,8 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.flow.boundaries import Motion, boundary_of_faces, kind_from_name, members
-from tidal_lens.flow.case import Block, Boundary
+from tidal_lens.flow.boundaries import Motion, boundary_of_faces, kind_from_name, members, told_apart
+from tidal_lens.flow.case import SOLID, Block, Boundary
 from tidal_lens.flow.extent import extent
 from tidal_lens.flow.faces import face_keys, nodes_of, outer_faces, outer_owners, outward_areas
 from tidal_lens.flow.grid import UnstructuredGrid
@@ -87,7 +87,7 @@ def _two_sided(named: list[Boundary], faces: NDArray[np.int64], places: NDArray[
             continue
         own = members(faces, boundary, places)
         kind = boundary.kind if boundary.reason else kind_from_name(boundary.name)
-        if kind == "wall" or (kind is None and bool((own & double).any()) and bool(at_rest[own & double].all())):
+        if kind in SOLID or (kind is None and bool((own & double).any()) and bool(at_rest[own & double].all())):
             walls |= own
             inner[own & double] = n
     return walls, inner
@@ -121,7 +121,8 @@ def _named(sheets: _Named, points: NDArray[np.float64], outer: NDArray[np.int64]
             each = [np.arange(len(s.faces)) if s.polygons is None else s.polygons for s in own]
             tops = np.cumsum([0] + [int(e.max(initial=-1)) + 1 for e in each])
             polygons = np.concatenate([e + top for e, top in zip(each, tops, strict=False)])
-        found.append(Boundary(name, own[0].kind or "open", surface, faces, nodes, "the file says so" if own[0].kind else "",
+        found.append(Boundary(name, told_apart(own[0].kind, name) or "open", surface, faces, nodes,
+                              "the file says so" if own[0].kind else "",
                               polygons=polygons))
     return found
 

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.flow.boundaries import kind_from_name
-from tidal_lens.flow.case import Field
+from tidal_lens.flow.case import SOLID, Field
 from tidal_lens.flow.free_stream import velocity_in
 from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.flow.roles import recognise_roles
@@ -98,7 +98,7 @@ def _is_wall(name: str, sheet: Sheet, solid: Solid, rest: Callable[[], NDArray[n
     """Whether a surface of the file is a wall: it says so, its name does, or the flow rests on all of it."""
     kind = sheet.kind or kind_from_name(name)
     if kind is not None or len(sheet.points) == 0:
-        return kind == "wall"
+        return kind in SOLID
     still = rest()
     if still is None:
         return False

@@ -15,7 +15,8 @@ from tidal_lens.sampling.mesh import Stencil
 from tidal_lens.work import Token
 
 # What cannot be had at a place without all others: told where it is there already.
-WHOLE = frozenset({"stream-function", "stokes-stream-function", "mass-stream-function", "mass-stokes-stream-function", "wall-distance"})
+WHOLE = frozenset({"span-share", "stream-function", "stokes-stream-function", "mass-stream-function", "mass-stokes-stream-function",
+                   "wall-distance"})
 
 
 def everything_at(store: QuantityStore, stencil: Stencil, token: Token | None = None, *, walls: bool = False

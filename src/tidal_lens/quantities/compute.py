@@ -8,6 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.errors import MissingQuantityError
+from tidal_lens.flow.annulus import Annulus, annulus_of
 from tidal_lens.quantities import criteria, stream_function, walls
 from tidal_lens.quantities.moment import Moment
 
@@ -35,6 +37,14 @@ def _axis(moment: Moment) -> tuple[tuple[float, float, float], tuple[float, floa
     return (moment.vector("axis"), moment.vector("axis_point")) if turned is None else (turned.axis, turned.point)
 
 
+def _annulus(moment: Moment) -> Annulus:
+    try:
+        return annulus_of(moment.flow, moment.vector("axis_point"), moment.vector("axis"))
+    except ValueError as why:
+        raise MissingQuantityError(f"There is no share of span: {why}.", "",
+                                   "Say in the Case station which boundaries are hub and casing.") from why
+
+
 COMPUTED: dict[str, Callable[[Moment], Values]] = {
     "velocity-gradient": lambda m: m.velocity_gradient(),
     "vorticity": lambda m: m.turning("vorticity"),
@@ -47,6 +57,7 @@ COMPUTED: dict[str, Callable[[Moment], Values]] = {
     "stokes-stream-function": lambda m: stream_function.stokes(m.flow, np.asarray(m.get("velocity")), *_axis(m)),
     "mass-stream-function": lambda m: stream_function.plane(m.flow, _mass_flux(m)),
     "mass-stokes-stream-function": lambda m: stream_function.stokes(m.flow, _mass_flux(m), *_axis(m)),
+    "span-share": lambda m: _annulus(m).shares(m.flow.points)[:, 1],
     "wall-normal": lambda m: walls.normals(m.flow),
     "first-height": lambda m: walls.first_heights(m.flow),
     "wall-distance": lambda m: walls.distances(m.flow, m.token),
@@ -55,4 +66,4 @@ COMPUTED: dict[str, Callable[[Moment], Values]] = {
 }
 # Those of them that hold derivatives along directions in space.
 DIFFERENTIATED = frozenset(COMPUTED) - {"stream-function", "stokes-stream-function", "mass-stream-function",
-                                        "mass-stokes-stream-function", "wall-normal", "first-height", "wall-distance"}
+                                        "mass-stokes-stream-function", "span-share", "wall-normal", "first-height", "wall-distance"}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
@@ -33,6 +33,11 @@ from tidal_lens.quantities.names import (
 
 _FREE_STREAM = frozenset({"p_ref", "rho_ref", "T_ref", "U_ref", "speed_ref", "q_ref", "M_ref", "p0_ref"})
 _DERIVED, _CONSTANT_DENSITY, _GAS_DENSITY = "derivatives", "density of the free stream", "density of a gas"
+# What a quantity may need of the flow itself.
+_OF_FLOW: dict[str, Callable[[Flow], bool]] = {
+    "walls": lambda flow: any(b.solid and b.nodes is not None for b in flow.boundaries),
+    "plane flow": lambda flow: flow.normal is not None,
+    "hub and casing": lambda flow: {"hub", "casing"} <= {b.kind for b in flow.boundaries}}
 _WORDS = {"R": "gas constant", "mu_ref": "viscosity", "A_ref": "reference area", "L_ref": "reference length",
           "d_ref": "reference depth", "t": "time"}
 
@@ -112,10 +117,8 @@ class Rests(Book):
             name = key[len(CONST):]
             known = constant(name, self.flow, self.reference, self.methods) is not None
             return [] if known else ["free stream" if name in _FREE_STREAM else _WORDS.get(name, name)]
-        if key in ("walls", "plane flow"):
-            there = self.flow.normal is not None if key == "plane flow" else any(b.kind == "wall" and b.nodes is not None
-                                                                                 for b in self.flow.boundaries)
-            return [] if there else [key]
+        if key in _OF_FLOW:
+            return [] if _OF_FLOW[key](self.flow) else [key]
         if key == "velocity":
             return [] if self.flow.roles.has_velocity else ["velocity"]
         if key.startswith(FILE):
@@ -152,7 +155,7 @@ class Rests(Book):
             own = (key, text, self._order() if derived else None, self.methods.averaging if cells else None)
             return frozenset({own}).union(*(self.signature(k) for k in tree.keys))
         if key in BY_NAME:
-            needs = [n for n in BY_NAME[key].needs if n not in ("walls", "plane flow")]
+            needs = [n for n in BY_NAME[key].needs if n not in _OF_FLOW]
             return frozenset({(key, self._order())}).union(*(self.signature(n) for n in needs))
         return frozenset({(key, text, self.methods.averaging if self._of_cells([key]) else None)})
 

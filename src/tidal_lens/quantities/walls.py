@@ -31,7 +31,7 @@ def wall_faces(flow: Flow) -> tuple[NDArray[np.int64], NDArray[np.float64], NDAr
     """
     outside = flow.outside
     labels = flow.seams.labels(flow.n_points)  # a named boundary may stand on the nodes of the block beside
-    walls = [labels[b.nodes[b.faces]] for b in flow.boundaries if b.kind == "wall" and b.nodes is not None and len(b.faces)]
+    walls = [labels[b.nodes[b.faces]] for b in flow.boundaries if b.solid and b.nodes is not None and len(b.faces)]
     every = np.concatenate([*walls, labels[outside.faces]])
     keys = face_keys(every)
     count = sum(len(w) for w in walls)

@@ -28,7 +28,7 @@ def _plane_study(study: Study, flow: Flow, store: QuantityStore) -> Study:
 def first_study(flow: Flow, store: QuantityStore) -> Study:
     """What opening a case shows: its walls, its outline and one mid-plane."""
     study = Study(case=str(flow.path))
-    if any(b.kind == "wall" for b in flow.boundaries):
+    if any(b.solid for b in flow.boundaries):
         study = study.adding(study.layer_of(new_walls(store)))
     if flow.normal is not None:
         return _plane_study(study, flow, store)

@@ -11,11 +11,12 @@ from numpy.typing import NDArray
 
 from tidal_lens.cutting.walls import outline
 from tidal_lens.errors import CancelledError, LostLayerError, StudyError, TidalLensError
+from tidal_lens.flow.annulus import Annulus, annulus_of
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.kept import Kept
 from tidal_lens.quantities.at_places import everything_at
-from tidal_lens.quantities.methods import Methods
+from tidal_lens.quantities.methods import Methods, unit_vector
 from tidal_lens.quantities.names import OWN
 from tidal_lens.quantities.store import Distribution, Quantity, QuantityStore
 from tidal_lens.sampling.mesh import Stencil
@@ -121,6 +122,15 @@ class _Sight:
     @property
     def reference(self) -> ReferenceState:
         return self.store.reference
+
+    @property
+    def annulus(self) -> Annulus:
+        methods = self.store.methods
+        try:
+            return annulus_of(self.flow, methods.axis_point, unit_vector(methods.axis))
+        except ValueError as why:
+            raise StudyError(f"There is no annulus between hub and casing: {why}.", "",
+                             "Say in the Case station which boundaries are hub and casing.") from why
 
     def values(self, name: str) -> NDArray[Any]:
         return self.store.values(name, self.token)

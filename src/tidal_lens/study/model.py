@@ -10,6 +10,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, FiniteFloat, field_validator, model_validator
 
 from tidal_lens.errors import StudyError
+from tidal_lens.flow.case import BoundaryKind
 from tidal_lens.study.expected import Expected
 from tidal_lens.study.kinds import LayerShape
 from tidal_lens.study.kinds.kind import Begun
@@ -301,7 +302,7 @@ class Study(Value):
     roles: dict[Literal["velocity", "momentum", "pressure", "density", "temperature", "viscosity", "energy"],
                 Annotated[tuple[Name, ...], Field(max_length=3)]] = Field(default_factory=dict)
     turned: Literal["", "flat", "x", "y", "z"] = ""
-    kinds: dict[Name, Literal["wall", "symmetry", "inlet", "outlet", "far field", "open", "axis"]] = Field(default_factory=dict)
+    kinds: dict[Name, BoundaryKind] = Field(default_factory=dict)
 
     @model_validator(mode="after")
     def _unique(self) -> Self:

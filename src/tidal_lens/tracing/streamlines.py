@@ -362,7 +362,7 @@ def tell_walls(flow: Flow, points: NDArray[np.float64], offsets: NDArray[np.int6
 
     trees = flow.__dict__.get("_boundary_trees")
     if trees is None:
-        trees = [(b.kind == "wall", cKDTree(_middles(b.points, b.faces))) for b in flow.boundaries if len(b.faces)]
+        trees = [(b.solid, cKDTree(_middles(b.points, b.faces))) for b in flow.boundaries if len(b.faces)]
         flow.__dict__["_boundary_trees"] = trees
     if not any(wall for wall, _ in trees):
         return ends

@@ -29,7 +29,7 @@ def normals_at(flow: Flow, places: Vec, velocity: Vec) -> Vec:
     from scipy.spatial import cKDTree  # loaded when first needed, not before the window is up
 
     middles, normals, owner = _faces(flow)
-    wall = np.array([b.kind == "wall" for b in flow.boundaries], bool)[owner] if len(owner) else np.empty(0, bool)
+    wall = np.array([b.solid for b in flow.boundaries], bool)[owner] if len(owner) else np.empty(0, bool)
     middles, normals = middles[wall], normals[wall]
     if len(places) == 0 or len(middles) == 0:
         return np.full((len(places), 3), np.nan)

@@ -15,6 +15,7 @@ from tidal_lens.app.controls.frozen import FrozenControls
 from tidal_lens.app.controls.grid_surface import GridControls
 from tidal_lens.app.controls.isosurface import IsoControls
 from tidal_lens.app.controls.lines_measured import BoundaryLayerControls, LayerDepthControls, PathControls
+from tidal_lens.app.controls.machines import RoundAxisControls, RoundBladeControls, SpanControls
 from tidal_lens.app.controls.mask import MaskControls
 from tidal_lens.app.controls.measures import (
     ForcesControls,
@@ -64,6 +65,9 @@ CONTROLS: dict[str, Callable[[Document], Controls[Any]]] = {
     "boundary-layer": BoundaryLayerControls,
     "volume": VolumeControls,
     "over-time": OverTimeControls,
+    "round-axis": RoundAxisControls,
+    "span": SpanControls,
+    "round-blade": RoundBladeControls,
 }
 
 

@@ -7,11 +7,10 @@ from PyQt6.QtWidgets import QWidget
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Picker, column, label
 from tidal_lens.app.stations.rows import Facts, Row, Section
-from tidal_lens.flow.case import Boundary, BoundaryKind, Flow
+from tidal_lens.flow.case import KINDS, Boundary, Flow
 from tidal_lens.measures.inspect import boundary_area
 from tidal_lens.study.words import number_text
 
-KINDS: tuple[BoundaryKind, ...] = ("wall", "symmetry", "inlet", "outlet", "far field", "open", "axis")
 _MOST = 60
 
 

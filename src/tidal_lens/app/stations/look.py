@@ -16,7 +16,7 @@ from tidal_lens.study.kinds import KINDS
 _ACROSS = 3  # tiles in a row
 # Captions, in their order.
 GROUPS = ("", "Surfaces", "Volume", "From a file", "Hide", "Features", "Seeds in space", "Seeds over things", "Other lines", "Here",
-          "On walls", "Over")
+          "On walls", "Over", "Turning")
 
 
 class LayerStation(QWidget):

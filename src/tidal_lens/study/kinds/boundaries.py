@@ -56,7 +56,7 @@ class BoundariesShape(Shape):
         sets = [(n, (n,)) for n in names] + [(n, own) for n, own in self.groups] + [(_ALL, tuple(names))]
         columns: dict[str, dict[str, float]] = {}
         middles = []
-        solid, taken = {b.name for b in see.flow.boundaries if b.kind == "wall"}, self._conducted(see)
+        solid, taken = {b.name for b in see.flow.boundaries if b.solid}, self._conducted(see)
         for name, own in sets:
             see.token.check()
             facets, walls = boundary_facets(see.flow, own), boundary_facets(see.flow, [n for n in own if n in solid])

@@ -243,7 +243,7 @@ def _rows(found: Forces, carried: Load | None, wind: Wind | None, *, si: bool) -
 
 def new_forces(store: QuantityStore) -> Begun:
     """On all walls of the body, or all walls."""
-    walls = tuple(b.name for b in store.flow.boundaries if b.kind == "wall")
+    walls = tuple(b.name for b in store.flow.boundaries if b.solid)
     return Begun("Forces", ForcesShape(boundaries=walls), LineLook(width=4.0, colour="#B0246B"))
 
 

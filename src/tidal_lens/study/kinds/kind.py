@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.cutting.points import Points
 from tidal_lens.features.finding import Finding
+from tidal_lens.flow.annulus import Annulus
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.store import Quantity, QuantityStore
@@ -46,6 +47,16 @@ class See(Protocol):
     @property
     def token(self) -> Token:
         """Progress and cancel."""
+
+    @property
+    def annulus(self) -> Annulus:
+        """Between hub and casing, about the chosen axis; a shape that looks at it names ``const:axis`` and ``const:axis_point``.
+
+        Raises
+        ------
+        StudyError
+            The flow has none.
+        """
 
     def values(self, name: str) -> NDArray[Any]:
         """Node values of a quantity that the shape needs."""

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from tidal_lens.cutting.points import Points
 from tidal_lens.errors import CancelledError, MissingQuantityError, StudyError, TidalLensError
-from tidal_lens.flow.case import Flow
+from tidal_lens.flow.case import SOLID, Flow
 from tidal_lens.measures.balance import mass_balance
 from tidal_lens.measures.course import WINDOW, Course, course_of
 from tidal_lens.quantities.store import QuantityStore
@@ -121,7 +121,7 @@ def _of_flow(see: See) -> dict[str, float]:
     except MissingQuantityError:
         return out
     for share in balance.shares:
-        if share.kind != "wall" and share.inward + share.outward > 1e-9 * balance.gross:
+        if share.kind not in SOLID and share.inward + share.outward > 1e-9 * balance.gross:
             out[f"mass flow in through {share.name}"] = share.net
     return out
 

@@ -161,11 +161,11 @@ class SectionShape(Shape):
         starts = np.zeros(len(over), bool)
         starts[cut.offsets[1:-1]] = True
         if self.against == "arc" or not np.isfinite(ahead).all():
-            return [_curve(named or "walls", over, values, cut.points, np.ones(len(over), bool), starts)]
+            return [side_curve(named or "walls", over, values, cut.points, np.ones(len(over), bool), starts)]
         out = []
         for name, own in (("upper", ahead >= 0.0), ("lower", ahead < 0.0)):
             if own.any():
-                out.append(_curve(f"{name}, {named}" if named else name, over, values, cut.points, own, starts))
+                out.append(side_curve(f"{name}, {named}" if named else name, over, values, cut.points, own, starts))
         return out
 
     def _taps(self, see: See, walls: Vec) -> dict[str, Curve]:
@@ -245,8 +245,8 @@ class SectionShape(Shape):
         return self.with_(position=float(f"{np.clip(self.position + by, low, high):.9g}"))
 
 
-def _curve(name: str, over: Vec, values: Vec, points: Vec, own: np.ndarray, starts: np.ndarray) -> Curve:
-    """What of a line belongs to a side, in the order of the line; broken where it leaves it and where another line begins."""
+def side_curve(name: str, over: Vec, values: Vec, points: Vec, own: np.ndarray, starts: np.ndarray) -> Curve:
+    """What of lines belongs to a side, in the order of the line; broken where it leaves it and where another line begins."""
     rows = np.flatnonzero(own)
     breaks = np.flatnonzero((np.diff(rows) > 1) | starts[rows[1:]]) + 1
     at, up, places = over[rows], values[rows], points[rows]
@@ -255,7 +255,7 @@ def _curve(name: str, over: Vec, values: Vec, points: Vec, own: np.ndarray, star
 
 def lacks_walls(flow: Flow) -> str:
     """Whether there is a wall to cut."""
-    return "" if any(b.kind == "wall" and b.nodes is not None for b in flow.boundaries) else "a wall"
+    return "" if any(b.solid and b.nodes is not None for b in flow.boundaries) else "a wall"
 
 
 def new_section(store: QuantityStore) -> Begun:
@@ -269,7 +269,7 @@ def new_section(store: QuantityStore) -> Begun:
     normal = unit(direction)
     position = round_to(float(0.5 * (low + high) @ normal), 1e-3 * float(size.max()))
     quantity = first_quantity(store, "cp", "pressure") or ""
-    walls = tuple(b.name for b in flow.boundaries if b.kind == "wall")
+    walls = tuple(b.name for b in flow.boundaries if b.solid)
     shape = SectionShape(boundaries=walls, direction=direction, position=position, quantities=(quantity,))
     return Begun("Section", shape, LineLook(width=3.0, colour="#B0246B"))
 

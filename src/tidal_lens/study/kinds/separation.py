@@ -60,7 +60,7 @@ def _on_walls(see: See, name: str) -> NDArray[Any]:
     if name != "velocity":
         return values
     nodes = np.concatenate([np.empty(0, np.int64), *(b.nodes[b.faces].ravel() for b in see.flow.boundaries
-                                                     if b.kind == "wall" and b.nodes is not None and len(b.faces))])
+                                                     if b.solid and b.nodes is not None and len(b.faces))])
     size = np.abs(np.nan_to_num(values[nodes])).max(initial=0.0)
     if size > _STILL * float(np.abs(np.nan_to_num(values)).max(initial=0.0)):
         return values

@@ -162,7 +162,7 @@ class StreamShape(Shape):
 
     def _surface(self, see: See) -> Surface:
         if self.follow == "walls":
-            surface: object = boundary_surface(see.flow, tuple(b.name for b in see.flow.boundaries if b.kind == "wall"), see.token)
+            surface: object = boundary_surface(see.flow, tuple(b.name for b in see.flow.boundaries if b.solid), see.token)
         else:
             if not self.on_card:
                 raise StudyError("No card is chosen along which its lines go.", "", "Choose one.")
@@ -409,7 +409,7 @@ def first_set(store: QuantityStore, argument: str) -> AnySeeds:
     reach = max(round_to(0.5 * float(np.linalg.norm(np.array(line.end) - np.array(line.start))), step), 0.02 * flow.size)
     wind = np.array(store.reference.velocity)
     direction = rounded(unit(wind), 1e-3) if wind.any() else (1.0, 0.0, 0.0)
-    walls = tuple(b.name for b in flow.boundaries if b.kind == "wall") or tuple(b.name for b in flow.boundaries[:1])
+    walls = tuple(b.name for b in flow.boundaries if b.solid) or tuple(b.name for b in flow.boundaries[:1])
     block, dims = next(((b.name, b.grid.dims) for b in flow.blocks if isinstance(b.grid, StructuredGrid)), ("", (1, 1, 1)))
     made: dict[str, Callable[[], AnySeeds]] = {
         "plane": lambda: _fitted(flow, lambda share: PlaneSeeds(

@@ -43,7 +43,7 @@ class WallShape(Shape):
 def new_walls(store: QuantityStore) -> Begun:
     """All walls of the flow, plain; translucent where they enclose it, and so are all boundaries where there are no walls."""
     flow = store.flow
-    walls = tuple(b.name for b in flow.boundaries if b.kind == "wall")
+    walls = tuple(b.name for b in flow.boundaries if b.solid)
     look = SurfaceLook() if walls and not _enclosed(flow) else SurfaceLook(opacity=0.25)
     return Begun("Walls", WallShape(boundaries=walls or tuple(b.name for b in flow.boundaries)), look)
 
@@ -52,7 +52,7 @@ def _enclosed(flow: Flow) -> bool:
     """Whether walls are most of the outside, so that plain they would hide all that is inside."""
     if flow.body is not None or flow.normal is not None:
         return False
-    corners = [b.points[b.faces] for b in flow.boundaries if b.kind == "wall" and len(b.faces)]
+    corners = [b.points[b.faces] for b in flow.boundaries if b.solid and len(b.faces)]
     area = sum(0.5 * float(np.linalg.norm(np.cross(c[:, 2] - c[:, 0], c[:, 3] - c[:, 1]), axis=1).sum()) for c in corners)
     return area > 0.5 * float(np.linalg.norm(flow.outside.areas, axis=1).sum())
 

@@ -1,0 +1,140 @@
+"""Means round the axis of a turning machine, drawn on the meridional plane."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from tidal_lens.cutting.surface import OwnSurface
+from tidal_lens.errors import MissingQuantityError, StudyError
+from tidal_lens.flow.case import Flow
+from tidal_lens.flow.faces import quads_of_sheet
+from tidal_lens.measures.round_axis import Lattice, RoundAxis, round_axis
+from tidal_lens.quantities.names import CONST, OWN
+from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.sampling.mesh import Stencil
+from tidal_lens.study.charts import Chart, Curve, table_of
+from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape, Tile
+from tidal_lens.study.kinds.measured import first_quantity
+from tidal_lens.study.looks import SurfaceLook
+from tidal_lens.study.tables import Table
+from tidal_lens.study.value import QuantityName
+from tidal_lens.study.words import Words, number_text
+
+MEAN, OPEN = "mean round the axis", "open share round the axis"
+AXIS = (f"{CONST}axis", f"{CONST}axis_point")
+_ROUGH = (48, 16, 60)  # of a draft
+
+
+class RoundAxisShape(Shape):
+    """Of what, and by what.
+
+    Attributes
+    ----------
+    quantity : str
+        What is averaged.
+    by : str
+        The angle that a place takes up, or the mass that goes along the annulus.
+    stations : tuple of float
+        Shares of the way from the inlet's end to the other at which the mean is drawn over the span.
+    along, across, rays : int
+        Places each way, and angles.
+    """
+
+    kind: Literal["round-axis"] = "round-axis"
+    reckoned: ClassVar[str] = ("Mean over the angle, not over indices: at each place of the plane as many rays round the axis as are asked "
+                               "for, those inside blades left out; values are interpolated in their cells.")
+    lit: ClassVar[bool] = False
+    measures: ClassVar[bool] = True
+    of_mesh: ClassVar[bool] = False
+    quantity: QuantityName
+    by: Literal["angle", "mass"] = "angle"
+    stations: Annotated[tuple[Annotated[float, Field(ge=0.0, le=1.0)], ...], Field(max_length=12)] = (0.0, 0.5, 1.0)
+    along: Annotated[int, Field(ge=8, le=1000)] = 120
+    across: Annotated[int, Field(ge=4, le=500)] = 40
+    rays: Annotated[int, Field(ge=8, le=5000)] = 180
+
+    def constants(self) -> tuple[str, ...]:
+        """The axis; what the density may follow from."""
+        return (*AXIS, *(f"{CONST}{name}" for name in ("gamma", "R", "rho_ref")))
+
+    def draft(self) -> RoundAxisShape:
+        """On a coarser lattice."""
+        along, across, rays = _ROUGH
+        return self.with_(along=min(self.along, along), across=min(self.across, across), rays=min(self.rays, rays))
+
+    def make(self, see: See) -> Made:
+        """The plane with its means, curves over the span, and numbers."""
+        carried = None
+        if self.by == "mass":
+            try:
+                carried = see.values("density"), see.values("velocity")
+            except MissingQuantityError as lacking:
+                raise StudyError(f"A mean by mass is wanted: {lacking}", "", "Take the mean by angle.") from lacking
+        found = round_axis(see.flow, see.annulus, see.values(self.quantity), Lattice(self.along, self.across, self.rays),
+                           carried, see.token)
+        if not np.isfinite(found.mean).any():
+            raise StudyError("Nothing of the flow lies between hub and casing.", "", "Say in the Case station which boundaries they are.")
+        number = np.arange(found.mean.size).reshape(found.mean.shape)
+        nothing = Stencil(np.zeros((number.size, 1), np.int64), np.full((number.size, 1), np.nan))
+        places = see.annulus.in_space(found.places, np.zeros(found.mean.shape))
+        own = {MEAN: np.ascontiguousarray(found.mean.ravel()), OPEN: np.ascontiguousarray(found.open_share.ravel())}
+        surface = OwnSurface(places.reshape(-1, 3), quads_of_sheet(number), nothing, own)
+        charts = (self._over_span(see, found), self._along(see, found))
+        told = f"{number_text(float(np.nanmin(found.mean)))} to {number_text(float(np.nanmax(found.mean)))}, by {self.by}"
+        return Made(surface, tables=(self._numbers(found), *(table_of(f"Round the axis, {c.across}", (c,)) for c in charts)),
+                    charts=charts, told=told)
+
+    def _rows(self, found: RoundAxis) -> list[int]:
+        return [int(np.abs(found.along - share).argmin()) for share in self.stations]
+
+    def _over_span(self, see: See, found: RoundAxis) -> Chart:
+        curves = tuple(Curve(f"{100 * found.along[row]:.3g} % of the way", found.mean[row], found.across,
+                             places=see.annulus.in_space(found.places[row], np.zeros(len(found.across)))) for row in self._rows(found))
+        return Chart(see.called(self.quantity), "share of span", curves)
+
+    def _along(self, see: See, found: RoundAxis) -> Chart:
+        curves = []
+        for share in (0.1, 0.5, 0.9):
+            column = int(np.abs(found.across - share).argmin())
+            places = see.annulus.in_space(found.places[:, column], np.zeros(len(found.along)))
+            curves.append(Curve(f"span {found.across[column]:.2g}", found.along, found.mean[:, column], places=places))
+        return Chart("share of the way along", see.called(self.quantity), tuple(curves))
+
+    def _numbers(self, found: RoundAxis) -> Table:
+        """Means over the stations: each ring by the area that is open in it."""
+        radius = found.places[:, :, 1]
+        steps = np.linalg.norm(np.diff(found.places, axis=1), axis=2)
+        wide = 0.5 * (np.pad(steps, ((0, 0), (1, 0))) + np.pad(steps, ((0, 0), (0, 1))))
+        area = np.where(np.isfinite(found.mean), radius * found.open_angle * wide, 0.0)
+        rows: list[tuple[str | float, ...]] = []
+        for share, row in zip(self.stations, self._rows(found), strict=True):
+            whole = float(area[row].sum())
+            mean = float((area[row] * np.nan_to_num(found.mean[row])).sum() / whole) if whole > 0.0 else float("nan")
+            rows.append((f"mean by area at {100 * share:.3g} % of the way", mean))
+        rows += [("least", float(np.nanmin(found.mean))), ("greatest", float(np.nanmax(found.mean))),
+                 ("least open share", float(found.open_share[1:-1, 1:-1].min()))]
+        return Table("Round the axis, in numbers", ("what", "value"), tuple(rows))
+
+    def tell(self, words: Words) -> str:
+        """Of what, by what."""
+        return f"mean of {words.quantity(self.quantity)} round the axis, by {self.by}"
+
+
+def lacks_annulus(flow: Flow) -> str:
+    """What of a machine a flow does not have."""
+    lacking = [kind for kind in ("hub", "casing") if not any(b.kind == kind for b in flow.boundaries)]
+    return f"a boundary that is the {' and one that is the '.join(lacking)}" if lacking else ""
+
+
+def new_round_axis(store: QuantityStore) -> Begun:
+    """Of the pressure."""
+    quantity = first_quantity(store, "pressure") or ""
+    return Begun("Round the axis", RoundAxisShape(quantity=quantity), SurfaceLook(colour_by=OWN + MEAN, lit=False))
+
+
+KIND = Kind(RoundAxisShape, "Means round the axis of a turning machine on the meridional plane, over the span and along the annulus.",
+            "measure", "round-axis", (Tile("add-round-axis", "Round the axis", "Average round the axis, onto the meridional plane."),),
+            lambda store, _argument: new_round_axis(store), slow=True, lacks=lacks_annulus, group="Turning")

@@ -1,0 +1,200 @@
+"""Walls of blades at shares of the span: any wall quantity round the blade, pressure and suction side told apart."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, ClassVar, Literal, Self
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from tidal_lens.cutting.sections import Section, level_section
+from tidal_lens.cutting.surface import Surface
+from tidal_lens.cutting.walls import boundary_surface
+from tidal_lens.errors import MissingQuantityError, StudyError
+from tidal_lens.flow.annulus import Annulus
+from tidal_lens.flow.case import Flow
+from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.charts import Chart, Curve, table_of
+from tidal_lens.study.kinds.kind import Begun, Handles, Kind, Made, See, Shape, Sort, Tile, Vec
+from tidal_lens.study.kinds.measured import Quantities, first_quantity, measured_lines
+from tidal_lens.study.kinds.round_axis import AXIS, lacks_annulus
+from tidal_lens.study.kinds.section import side_curve
+from tidal_lens.study.kinds.span_bead import span_at, span_bead
+from tidal_lens.study.looks import LineLook
+from tidal_lens.study.tables import Table
+from tidal_lens.study.value import Name
+from tidal_lens.study.words import Words, number_text
+
+Share = Annotated[float, Field(ge=0.0, le=1.0)]
+SIDES = ("pressure side", "suction side")
+_FINE = 400  # places at which both sides are set off against each other
+
+
+class RoundBladeShape(Shape):
+    """Of which walls, at which spans, what over what.
+
+    Attributes
+    ----------
+    boundaries : tuple of str
+        The blades.
+    share : float
+        Of the span, from the hub (0) to the casing (1).
+    more : tuple of float
+        Further ones.
+    quantities : tuple of str
+        A chart each.
+    against : str
+        Share of the way along the annulus from the leading to the trailing edge, or m′, the way divided by the radius.
+    """
+
+    kind: Literal["round-blade"] = "round-blade"
+    reckoned: ClassVar[str] = ("Values of the walls’ nodes, linear along the edges that the span cuts; sides by which way round the axis "
+                               "they look, the one of the higher mean pressure is the pressure side.")
+    geometry: ClassVar[Sort] = "lines"
+    on_walls: ClassVar[bool] = True
+    measures: ClassVar[bool] = True
+    of_mesh: ClassVar[bool] = False
+    boundaries: Annotated[tuple[Name, ...], Field(max_length=10_000)]
+    share: Share = 0.5
+    more: Annotated[tuple[Share, ...], Field(max_length=12)] = ()
+    quantities: Quantities
+    against: Literal["chord", "m'"] = "chord"
+
+    def needs(self) -> tuple[str, ...]:
+        """What is measured, which way walls look, and the pressure that names the sides."""
+        return (*self.quantities, "wall-normal")
+
+    def constants(self) -> tuple[str, ...]:
+        """The axis."""
+        return AXIS
+
+    def make(self, see: See) -> Made:
+        """The cuts, a chart for each quantity, and what both sides differ by."""
+        walls, annulus = boundary_surface(see.flow, self.boundaries, see.token), see.annulus
+        spans = annulus.shares(walls.points)[:, 1] if len(walls.points) else np.empty(0)
+        cuts = {share: self._cut(walls, spans, share) for share in dict.fromkeys((self.share, *self.more))}
+        cuts = {share: cut for share, cut in cuts.items() if len(cut.points)}
+        if not cuts:
+            raise StudyError("No blade is met at this share of the span.", "", "Choose walls that are blades, or another share.")
+        sides = {share: self._sides(see, annulus, cut) for share, cut in cuts.items()}
+        charts, rows = [], []
+        for quantity in self.quantities:
+            values, curves = see.values(quantity), []
+            for share, cut in cuts.items():
+                own = cut.stencil.apply(values)
+                along = self._over(annulus, cut, share)
+                starts = np.zeros(len(own), bool)
+                starts[cut.offsets[1:-1]] = True
+                named = f", span {number_text(share)}" if len(cuts) > 1 else ""
+                pair = [side_curve(name + named, along, own, cut.points, on, starts)
+                        for name, on in zip(SIDES, (sides[share], ~sides[share]), strict=True) if on.any()]
+                curves += pair
+                rows += self._numbers(see.called(quantity), share, pair)
+            charts.append(Chart(self._across(), see.called(quantity), tuple(curves)))
+        offsets = np.concatenate([[0], *(c.offsets[1:] + start for c, start in zip(
+            cuts.values(), np.cumsum([0, *(len(c.points) for c in cuts.values())])[:-1], strict=True))]).astype(np.int64)
+        first, *others = cuts.values()
+        stencil = first.stencil
+        for cut in others:
+            stencil = stencil.extended(cut.stencil)
+        lines = measured_lines(np.concatenate([c.points for c in cuts.values()]), offsets, stencil,
+                               np.concatenate([c.arc for c in cuts.values()]))
+        tables = (table_of("Round the blade", tuple(charts)), Table("Round the blade, in numbers", ("what", "value"), tuple(rows)))
+        return Made(lines, tables=tables, charts=tuple(charts),
+                    told=f"{len(cuts)} span{'s' if len(cuts) > 1 else ''}, {sum(len(c.points) for c in cuts.values()):,} points")
+
+    @staticmethod
+    def _cut(walls: Surface, spans: Vec, share: float) -> Section:
+        """One blade: the longest line if that is closed, all of them where a passage holds both sides of different blades."""
+        size = float(np.linalg.norm(np.ptp(walls.points, axis=0))) if len(spans) else 0.0
+        known = np.nan_to_num(spans, nan=9.0)
+        cut = level_section(walls, size * (known - share))
+        if len(cut.points) and np.allclose(cut.points[0], cut.points[cut.offsets[1] - 1], atol=1e-9 * size):
+            count = int(cut.offsets[1])
+            return Section(cut.points[:count], cut.offsets[:2], cut.stencil.take(np.arange(count)))
+        return cut
+
+    def _over(self, annulus: Annulus, cut: Section, share: float) -> Vec:
+        """How far along each point is."""
+        at, way, by_radius = annulus.lengths(share)
+        own = np.interp(annulus.shares(cut.points)[:, 0], at, way if self.against == "chord" else by_radius)
+        return np.asarray((own - own.min()) / max(float(np.ptp(own)), 1e-300)) if self.against == "chord" else own
+
+    def _across(self) -> str:
+        return "share of the chord along the annulus" if self.against == "chord" else "m′"
+
+    @staticmethod
+    def _sides(see: See, annulus: Annulus, cut: Section) -> NDArray[np.bool_]:
+        """Which points are on the pressure side, shape (n,), bool."""
+        angle = annulus.angles(cut.points)
+        first, second = annulus.frame
+        turn = np.cos(angle)[:, None] * second - np.sin(angle)[:, None] * first
+        ahead = np.asarray(np.einsum("ni,ni->n", cut.stencil.apply_vectors(see.values("wall-normal")), turn) > 0.0)
+        try:
+            pressure = cut.stencil.apply(see.values("pressure"))
+        except MissingQuantityError:
+            return ahead
+        if ahead.all() or not ahead.any():
+            return ahead
+        return ahead if np.nanmean(pressure[ahead]) >= np.nanmean(pressure[~ahead]) else ~ahead
+
+    @staticmethod
+    def _numbers(named: str, share: float, pair: list[Curve]) -> list[tuple[str | float, ...]]:
+        """Least and greatest of a side, and the mean of what both differ by."""
+        where = f" at span {number_text(share)}"
+        rows: list[tuple[str | float, ...]] = []
+        for side, curve in zip(SIDES, pair, strict=False):
+            good = np.isfinite(curve.values)
+            least = int(np.nanargmin(curve.values))
+            rows += [(f"least {named} of the {side}{where}", float(curve.values[least])), (f"  at{where} along", float(curve.at[least])),
+                     (f"greatest {named} of the {side}{where}", float(curve.values[good].max()))]
+        if len(pair) == len(SIDES):
+            at = np.linspace(0.0, 1.0, _FINE) * float(np.nanmax(pair[0].at))
+            one, two = (_single(curve, at) for curve in pair)
+            rows.append((f"mean difference of {named} across{where}", float(np.nanmean(one - two))))
+        return rows
+
+    def tell(self, words: Words) -> str:
+        """What, and where."""
+        listed = ", ".join(words.number(100 * s) for s in (self.share, *self.more))
+        return f"{', '.join(words.quantity(q) for q in self.quantities)} at {listed} % of the span"
+
+    def handles(self, flow: Flow, _made: Made | None) -> Handles | None:
+        """A bead on the line from hub to casing at the inlet's end."""
+        return span_bead(flow, "round the blade", self.share, 0.0)
+
+    def moved(self, _handle: str, to: Vec, flow: Flow, *, snap: bool) -> Self:
+        """To the share of a place; to tenths with ``snap``."""
+        return self.with_(share=span_at(flow, to, self.share, snap=snap))
+
+    def typed(self, _handle: str, value: Any) -> Self:
+        """At a share."""
+        return self.with_(share=min(max(float(value), 0.0), 1.0))
+
+    def stepped(self, steps: float, _flow: Flow) -> Self:
+        """By hundredths of the span."""
+        return self.with_(share=float(f"{min(max(self.share + 0.01 * steps, 0.0), 1.0):.6g}"))
+
+
+def _single(curve: Curve, at: Vec) -> Vec:
+    """Values of a side at places along, in the order of these."""
+    good = np.isfinite(curve.values) & np.isfinite(curve.at)
+    order = np.argsort(curve.at[good], kind="stable")
+    return np.interp(at, curve.at[good][order], curve.values[good][order])
+
+
+def new_round_blade(store: QuantityStore) -> Begun:
+    """The pressure round all blades, at half of the span."""
+    blades = tuple(b.name for b in store.flow.boundaries if b.kind == "blade")
+    quantity = first_quantity(store, "pressure") or ""
+    return Begun("Round the blade", RoundBladeShape(boundaries=blades, quantities=(quantity,)), LineLook(width=3.0, colour="#B0246B"))
+
+
+def _lacks(flow: Flow) -> str:
+    return lacks_annulus(flow) or ("" if any(b.kind == "blade" for b in flow.boundaries) else "a boundary that is a blade")
+
+
+KIND = Kind(RoundBladeShape, "Loading of blades: any wall quantity at shares of the span, pressure and suction side told apart.", "measure",
+            "round-blade", (Tile("add-round-blade", "Round the blade", "Draw pressure or any wall quantity round the blade at a span."),),
+            lambda store, _argument: new_round_blade(store), slow=True, lacks=_lacks, group="Turning")

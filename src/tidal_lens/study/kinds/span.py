@@ -1,0 +1,82 @@
+"""A surface at a constant share of span of a turning machine, in the view or unrolled."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import Field
+
+from tidal_lens.cutting.contour import isosurface
+from tidal_lens.errors import StudyError
+from tidal_lens.flow.case import Flow
+from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.kinds.cut import Cut
+from tidal_lens.study.kinds.first_values import best_name
+from tidal_lens.study.kinds.kind import Begun, Handles, Kind, Made, See, Tile, Vec
+from tidal_lens.study.kinds.round_axis import AXIS, lacks_annulus
+from tidal_lens.study.kinds.span_bead import span_at, span_bead
+from tidal_lens.study.looks import SurfaceLook
+from tidal_lens.study.words import Words, number_text
+
+_EDGE = 1e-3  # of the span: hub and casing themselves are no surfaces within the flow
+
+
+class SpanShape(Cut):
+    """Where between hub and casing.
+
+    Attributes
+    ----------
+    share : float
+        0 at the hub, 1 at the casing.
+    """
+
+    kind: Literal["span"] = "span"
+    share: Annotated[float, Field(ge=0.0, le=1.0)] = 0.5
+
+    def needs(self) -> tuple[str, ...]:
+        """The share of span."""
+        return ("span-share",)
+
+    def constants(self) -> tuple[str, ...]:
+        """The axis."""
+        return AXIS
+
+    def make(self, see: See) -> Made:
+        """The surface."""
+        _ = see.annulus  # its bead goes by it
+        level = min(max(self.share, _EDGE), 1.0 - _EDGE)
+        surface = isosurface(see.flow, see.values("span-share"), level, see.token, self.own_blocks(see.flow))
+        if not len(surface.faces):
+            raise StudyError(f"Nothing of the flow stands at {number_text(level)} of the span.", "",
+                             "Say in the Case station which boundaries are hub and casing.")
+        return Made(surface, told=f"{100 * self.share:.3g} % of the span")
+
+    def tell(self, words: Words) -> str:
+        """Where."""
+        return f"{self.subject_told()} at {words.number(100 * self.share)} % of the span"
+
+    def handles(self, flow: Flow, _made: Made | None) -> Handles | None:
+        """A bead on the line from hub to casing, half way along."""
+        return span_bead(flow, "span", self.share, 0.5)
+
+    def moved(self, _handle: str, to: Vec, flow: Flow, *, snap: bool) -> Self:
+        """To the share of a place; to tenths with ``snap``."""
+        return self.with_(share=span_at(flow, to, self.share, snap=snap))
+
+    def typed(self, _handle: str, value: Any) -> Self:
+        """At a share."""
+        return self.with_(share=min(max(float(value), 0.0), 1.0))
+
+    def stepped(self, steps: float, _flow: Flow) -> Self:
+        """By hundredths of the span."""
+        return self.with_(share=float(f"{min(max(self.share + 0.01 * steps, 0.0), 1.0):.6g}"))
+
+
+def new_span(store: QuantityStore) -> Begun:
+    """Half way between hub and casing."""
+    return Begun("At a span", SpanShape(), SurfaceLook(colour_by=best_name(store)))
+
+
+KIND = Kind(SpanShape, "The surface at a constant share of the span between hub and casing.", "measure", "span",
+            (Tile("add-span", "At a span", "Lay a surface at a share of the span between hub and casing."),),
+            lambda store, _argument: new_span(store), slow=True, lacks=lacks_annulus, group="Turning")

@@ -1,0 +1,150 @@
+"""Turning machines against closed forms: share of span, means round the axis, loading, what is kept in the turning frame."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from machines import AXIAL, CIRCULATION, LONG, PITCH, casing, hub, of_pitch, passage, span_of
+from tidal_lens.flow.annulus import Annulus
+from tidal_lens.flow.case import Boundary
+from tidal_lens.flow.reference import ReferenceState
+from tidal_lens.measures.round_axis import Lattice, round_axis
+from tidal_lens.quantities.methods import Methods
+from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.evaluate import Evaluator
+from tidal_lens.study.kinds.kind import Begun
+from tidal_lens.study.kinds.round_axis import MEAN, RoundAxisShape
+from tidal_lens.study.kinds.round_blade import RoundBladeShape
+from tidal_lens.study.kinds.span import SpanShape
+from tidal_lens.study.looks import LineLook, SurfaceLook
+from tidal_lens.study.model import Study
+from tidal_lens.work import Token
+
+
+def made_of(shape, flow, reference=None):
+    layer = Study().layer_of(Begun("x", shape, LineLook() if shape.geometry == "lines" else SurfaceLook()))
+    return Evaluator(flow, reference or ReferenceState()).evaluate(layer, Token(), Study().adding(layer)).made
+
+
+@pytest.mark.parametrize("loose", [False, True])
+def test_the_share_of_span_between_cones_is_that_of_the_radius(loose):
+    flow = passage(loose=loose)
+    store = QuantityStore(flow, flow.reference)
+    assert store.values("span-share", Token()) == pytest.approx(span_of(flow.points), abs=1e-9)
+    for share in (0.0, 0.3, 1.0):
+        surface = made_of(SpanShape(share=share), flow).geometry
+        assert len(surface.faces) > 100
+        assert span_of(surface.points) == pytest.approx(min(max(share, 1e-3), 1 - 1e-3), abs=2e-4), "chords of cells between"
+    assert np.ptp(surface.points[:, 0]) == pytest.approx(LONG)
+
+
+def test_places_of_any_annulus_are_found_again():
+    """A radial machine: hub and casing turn from the axis outwards, their nodes crowd, and come in any order."""
+    rng, turn = np.random.default_rng(4), np.linspace(0, np.pi / 2, 80) ** 1.3 / (np.pi / 2) ** 0.3
+
+    def turned(x, r):
+        angle = rng.uniform(0, 2 * np.pi, (len(x), 12))
+        points = np.stack([np.repeat(x[:, None], 12, 1), r[:, None] * np.cos(angle), r[:, None] * np.sin(angle)], axis=-1).reshape(-1, 3)
+        return rng.permutation(points)
+
+    rise = 1 - np.cos(turn)
+    parts = {"hub": turned(np.sin(turn), 0.3 + 1.2 * rise), "casing": turned(0.6 * np.sin(turn), 0.7 + 0.8 * rise)}
+    annulus = Annulus.of([Boundary(n, n, p, np.zeros((0, 4), int)) for n, p in parts.items()], (0, 0, 0), (1, 0, 0))
+    assert annulus.hub[0] == pytest.approx([0.0, 0.3], abs=1e-3)
+    assert annulus.casing[-1] == pytest.approx([0.6, 1.5], abs=1e-3)
+    along, across, angle = rng.random(5000), rng.random(5000), rng.uniform(-3, 3, 5000)
+    found = annulus.shares(annulus.in_space(annulus.places(along, across), angle))
+    assert found == pytest.approx(np.column_stack([along, across]), abs=1e-9)
+    assert annulus.angles(annulus.in_space(annulus.places(along, across), angle)) == pytest.approx(angle, abs=1e-9)
+    bent = parts["hub"][:, 0].max()
+    assert np.isnan(annulus.shares(np.array([[40.0 * bent, 9.0, 0.0]]))[0, 1]), "far off it"
+
+
+def test_without_hub_or_casing_it_is_told():
+    flow = passage((9, 9, 9))
+    flow = replace(flow, boundaries=tuple(b for b in flow.boundaries if b.kind != "casing"))
+    with pytest.raises(Exception, match="casing"):
+        made_of(SpanShape(), flow)
+    assert "hub and casing" in QuantityStore(flow, flow.reference).missing("span-share")
+
+
+def test_a_mean_round_the_axis_is_over_the_angle_and_not_over_indices():
+    """1 + x + sin(2π t) + cos(4π t) over a pitch has the mean 1 + x, wherever the nodes crowd."""
+
+    def wavy(p):
+        t = of_pitch(p)
+        return 1 + p[:, 0] + np.sin(2 * np.pi * t) + np.cos(4 * np.pi * t)
+
+    errors = []
+    for n in (25, 49):
+        flow = passage((33, n, 9), s=wavy)
+        annulus = Annulus.of(flow.boundaries, (0, 0, 0), (1, 0, 0))
+        found = round_axis(flow, annulus, flow.fields["s"].values, Lattice(21, 9, 400))
+        exact = 1 + LONG * found.along[:, None] + 0 * found.across
+        errors.append(np.abs(found.mean - exact)[:, 1:-1].max())
+        assert found.open_angle[:, 1:-1] == pytest.approx(PITCH, rel=0.01)
+    assert errors[-1] < 6e-3, errors
+    by_index = flow.fields["s"].values.reshape(n, 9, 33).mean(axis=0) - (1 + LONG * np.linspace(0, 1, 33))
+    assert np.abs(by_index).max() > 10 * errors[-1], "the trap"
+    assert found.places[:, 0, 1] == pytest.approx(hub(found.places[:, 0, 0]), abs=1e-6)
+    assert found.places[:, -1, 1] == pytest.approx(casing(found.places[:, -1, 0]), abs=1e-6)
+
+
+def test_means_by_mass_and_where_only_a_part_is_open():
+    """∫ t (1 + t) / ∫ (1 + t) = 5/9 over a pitch with the density 1 + t; a third of the pitch left out leaves two thirds open."""
+    flow = passage((17, 61, 9), s=of_pitch, Density=lambda p: 1 + of_pitch(p), part=lambda p: np.where(of_pitch(p) < 0.66, 4.0, np.nan))
+    made = made_of(RoundAxisShape(quantity="file:s", by="mass", rays=400), flow)
+    mean = made.geometry.own[MEAN].reshape(120, 40)[2:-2, 2:-2]
+    assert mean == pytest.approx(5 / 9, abs=4e-3)
+    assert dict(made.tables[0].rows)["mean by area at 50 % of the way"] == pytest.approx(5 / 9, abs=4e-3)
+    plain = made_of(RoundAxisShape(quantity="file:s", rays=400), flow).geometry.own[MEAN].reshape(120, 40)[2:-2, 2:-2]
+    assert plain == pytest.approx(0.5, abs=4e-3)
+    annulus = Annulus.of(flow.boundaries, (0, 0, 0), (1, 0, 0))
+    found = round_axis(flow, annulus, flow.fields["part"].values, Lattice(11, 7, 300))
+    assert found.mean[1:-1, 1:-1] == pytest.approx(4.0)
+    assert found.open_angle[1:-1, 1:-1] / PITCH == pytest.approx(0.655, abs=0.02)
+
+
+def test_the_loading_of_a_blade_is_what_stands_on_its_sides():
+    """4 − x on one side and 1 + x on the other: means 3 and 2 along the chord from x = 0.6 to 1.4, at every span."""
+    flow = passage((41, 17, 17), Pressure=lambda p: (1 - of_pitch(p)) * (4 - p[:, 0]) + of_pitch(p) * (1 + p[:, 0]))
+    made = made_of(RoundBladeShape(boundaries=("blade",), share=0.5, more=(0.1, 0.9), quantities=("file:Pressure",)), flow)
+    (chart,) = made.charts
+    assert [c.name for c in chart.curves] == [f"{side} side, span {share}" for share in (0.5, 0.1, 0.9) for side in ("pressure", "suction")]
+    for curve in chart.curves:
+        good = np.isfinite(curve.at)
+        x = 0.6 + 0.8 * curve.at[good]
+        assert curve.values[good] == pytest.approx(4 - x if "pressure" in curve.name else 1 + x, abs=1e-6)
+        assert curve.at[good].min() == pytest.approx(0.0, abs=1e-9)
+        assert curve.at[good].max() == pytest.approx(1.0, abs=1e-9)
+    told = dict(made.tables[1].rows)
+    assert told["mean difference of Pressure across at span 0.1"] == pytest.approx(1.0, abs=1e-3)
+    assert told["least Pressure of the suction side at span 0.9"] == pytest.approx(1.6, abs=1e-6)
+    spans = np.repeat([0.5, 0.1, 0.9], np.diff(made.geometry.offsets)[::2] * 2)
+    assert span_of(made.geometry.points) == pytest.approx(spans, abs=2e-3), "chords of the walls' faces between"
+    by_radius = made_of(RoundBladeShape(boundaries=("blade",), quantities=("file:Pressure",), against="m'"), flow).charts[0].curves[0]
+    x = np.linspace(0.6, 1.4, 20_001)
+    line = 0.5 * (hub(x) + casing(x))
+    exact = np.trapezoid(np.hypot(1.0, np.gradient(line, x)) / line, x)
+    assert np.nanmax(by_radius.at) - np.nanmin(by_radius.at) == pytest.approx(exact, rel=1e-3)
+
+
+def test_what_is_kept_in_the_turning_frame():
+    """A free vortex has r uθ constant, a rigid rotation is at rest; rothalpy and relative totals by their definitions (any text)."""
+    spin, p, rho = 1.7, 3.0, 2.0
+    flow = passage((17, 9, 9), Pressure=lambda q: p + 0 * q[:, 0], Density=lambda q: rho + 0 * q[:, 0])
+    state = ReferenceState(p, rho, (AXIAL, 0, 0), gamma=1.4)
+    store = QuantityStore(flow, state, Methods(spin=spin))
+    r = np.hypot(flow.points[:, 1], flow.points[:, 2])
+    assert store.values("angular-momentum", Token()) == pytest.approx(CIRCULATION)
+    assert store.values("velocity-meridional", Token()) == pytest.approx(AXIAL)
+    swirl = CIRCULATION / r - spin * r
+    assert store.values("relative-flow-angle", Token()) == pytest.approx(np.arctan2(swirl, AXIAL))
+    w2 = AXIAL**2 + swirl**2
+    assert store.values("rothalpy", Token()) == pytest.approx(1.4 / 0.4 * p / rho + 0.5 * w2 - 0.5 * (spin * r) ** 2)
+    mach2 = w2 * rho / (1.4 * p)
+    assert store.values("relative-total-pressure", Token()) == pytest.approx(p * (1 + 0.2 * mach2) ** 3.5)
+    turning = replace(flow.fields["Velocity"], values=spin * np.cross([1.0, 0, 0], flow.points))
+    rigid = replace(flow, fields={**flow.fields, "Velocity": turning})
+    assert QuantityStore(rigid, state, Methods(spin=spin)).values("relative-speed", Token()) == pytest.approx(0.0, abs=1e-12)

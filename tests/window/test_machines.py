@@ -1,0 +1,118 @@
+"""Turning machines: walls by what they are of, means round the axis, a share of span, the loading of blades; by real events."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+
+from driving import click, drag, keys, pick, settle, type_into, wait
+from machines import LONG, of_pitch, passage, span_of
+from tidal_lens.formats.export import save_flow
+from tidal_lens.formats.written import FlowData
+from tidal_lens.study.files import load_study
+from tidal_lens.study.kinds.round_axis import MEAN
+
+pytestmark = pytest.mark.gui
+
+
+@pytest.fixture
+def opened(empty, tmp_path):
+    flow = passage((41, 25, 17), Pressure=lambda p: (1 - of_pitch(p)) * (4 - p[:, 0]) + of_pitch(p) * (1 + p[:, 0]),
+                   Density=lambda p: 1 + of_pitch(p))
+    save_flow(tmp_path / "passage.cgns", FlowData(flow, {n: f.values for n, f in flow.fields.items()}, {}))
+    empty.document.open_path(tmp_path / "passage.cgns")
+    settle(empty)
+    empty.show_station("measure")
+    return empty
+
+
+def added(window, kind):
+    click(window.bench.pages["measure"].tiles[f"add-{kind}"])
+    wait(lambda: window.document.chosen_layer is not None and window.document.chosen_layer.kind == kind, kind)
+    settle(window)
+    return window.document.chosen_layer
+
+
+def made(window):
+    return window.document.asking.results[window.document.chosen].unmasked
+
+
+def test_walls_of_a_machine_are_told_by_their_names_or_said(opened):
+    kinds = {b.name: b.kind for b in opened.document.flow.boundaries}
+    assert kinds["hub"] == "hub"
+    assert (kinds["casing"], kinds["blade"], kinds["periodic sides"]) == ("casing", "blade", "periodic")
+    tile = opened.bench.pages["measure"].tiles["add-span"]
+    assert tile.isEnabled()
+    opened.show_station("case")
+    picker = opened.bench.pages["case"].boundaries.pickers["hub"]
+    pick(picker, "wall")
+    settle(opened)
+    opened.show_station("measure")
+    assert not tile.isEnabled()
+    assert "hub" in tile.toolTip()
+    keys(opened.view, Qt.Key.Key_Z, modifiers=Qt.KeyboardModifier.ControlModifier)
+    settle(opened)
+    assert tile.isEnabled()
+
+
+def test_a_mean_round_the_axis_stands_in_the_view_and_in_charts(opened, tmp_path):
+    """Pressure is linear over the pitch: its mean is 2.5 along all of the way; by mass it is drawn to the heavier side."""
+    added(opened, "round-axis")
+    own = made(opened).geometry.own[MEAN].reshape(120, 40)
+    assert own[2:-2, 2:-2] == pytest.approx(2.5, abs=0.01)
+    assert [c.up for c in made(opened).charts] == ["share of span", "Pressure"]
+    assert opened.ledger.measure.charts[0].isVisible()
+    controls = opened.bench.card.controls["round-axis"]
+    click(controls.by.button("mass"))
+    settle(opened)
+    x = LONG * made(opened).charts[1].curves[1].at
+    share, rho = np.linspace(0, 1, 2001)[:, None], 1 + np.linspace(0, 1, 2001)[:, None]
+    exact = np.trapezoid(rho * ((1 - share) * (4 - x) + share * (1 + x)), axis=0) / np.trapezoid(rho, axis=0)
+    assert made(opened).charts[1].curves[1].values[2:-2] == pytest.approx(exact[2:-2], abs=0.02)
+    controls.stations.setFocus()
+    type_into(controls.stations, "0.25; 0.75")
+    settle(opened)
+    assert [c.name for c in made(opened).charts[0].curves] == ["25.2 % of the way", "74.8 % of the way"]
+    opened.files.save_as(str(tmp_path / "a.tidal"))
+    assert load_study(tmp_path / "a.tidal").layers[-1].shape == opened.document.chosen_layer.shape
+    for _ in range(2):
+        keys(opened.view, Qt.Key.Key_Z, modifiers=Qt.KeyboardModifier.ControlModifier)
+        settle(opened)
+    assert made(opened).geometry.own[MEAN].reshape(120, 40)[2:-2, 2:-2] == pytest.approx(2.5, abs=0.01)
+
+
+def test_a_span_is_moved_by_its_bead_and_coloured_as_any_surface(opened):
+    layer = added(opened, "span")
+    assert span_of(made(opened).geometry.points) == pytest.approx(0.5, abs=2e-3)
+    half = opened.view.handles.bead_at("span")
+    controls = opened.bench.card.controls["span"]
+    type_into(controls.share, "0.8")
+    settle(opened)
+    assert span_of(made(opened).geometry.points) == pytest.approx(0.8, abs=4e-3)
+    far = opened.view.handles.bead_at("span")
+    keys(opened.view, Qt.Key.Key_Z, modifiers=Qt.KeyboardModifier.ControlModifier)
+    settle(opened)
+    drag(opened.view, half, far)
+    settle(opened)
+    share = opened.document.chosen_layer.shape.share
+    assert share == pytest.approx(0.8, abs=0.02)
+    assert span_of(made(opened).geometry.points) == pytest.approx(share, abs=4e-3)
+    keys(opened.view, Qt.Key.Key_Z, modifiers=Qt.KeyboardModifier.ControlModifier)
+    settle(opened)
+    assert opened.document.chosen_layer.shape == layer.shape, "one drag is one step of undo"
+
+
+def test_the_loading_of_blades_at_three_spans(opened):
+    added(opened, "round-blade")
+    controls = opened.bench.card.controls["round-blade"]
+    controls.more.setFocus()
+    type_into(controls.more, "0.1; 0.9")
+    settle(opened)
+    (chart,) = made(opened).charts
+    assert len(chart.curves) == 6
+    for curve in chart.curves:
+        good = np.isfinite(curve.at)
+        x = 0.6 + 0.8 * curve.at[good]
+        assert curve.values[good] == pytest.approx(4 - x if "pressure side" in curve.name else 1 + x, abs=1e-4)
+    click(controls.against.button("m'"))
+    settle(opened)
+    assert made(opened).charts[0].across == "m′"
