@@ -19,6 +19,7 @@ from tidal_lens.study.kinds.round_blade import RoundBladeShape
 from tidal_lens.study.kinds.span import SpanShape
 from tidal_lens.study.looks import LineLook, SurfaceLook
 from tidal_lens.study.model import Study
+from tidal_lens.study.tables import numbers_of
 from tidal_lens.work import Token
 
 
@@ -118,9 +119,11 @@ def test_the_loading_of_a_blade_is_what_stands_on_its_sides():
         assert curve.values[good] == pytest.approx(4 - x if "pressure" in curve.name else 1 + x, abs=1e-6)
         assert curve.at[good].min() == pytest.approx(0.0, abs=1e-9)
         assert curve.at[good].max() == pytest.approx(1.0, abs=1e-9)
-    told = dict(made.tables[1].rows)
-    assert told["mean difference of Pressure across at span 0.1"] == pytest.approx(1.0, abs=1e-3)
-    assert told["least Pressure of the suction side at span 0.9"] == pytest.approx(1.6, abs=1e-6)
+    told = numbers_of(made.tables)
+    assert told["mean difference across, span 0.1"] == pytest.approx(1.0, abs=1e-3)
+    assert told["suction side, least, span 0.9"] == pytest.approx(1.6, abs=1e-6)
+    assert told["suction side, least, at, span 0.9"] == pytest.approx(0.0, abs=1e-9)
+    assert told["pressure side, greatest, span 0.5"] == pytest.approx(3.4, abs=1e-6)
     spans = np.repeat([0.5, 0.1, 0.9], np.diff(made.geometry.offsets)[::2] * 2)
     assert span_of(made.geometry.points) == pytest.approx(spans, abs=2e-3), "chords of the walls' faces between"
     by_radius = made_of(RoundBladeShape(boundaries=("blade",), quantities=("file:Pressure",), against="m'"), flow).charts[0].curves[0]

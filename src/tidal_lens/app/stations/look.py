@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from itertools import groupby
 
-from PyQt6.QtWidgets import QGridLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLayout, QWidget
 
 from tidal_lens.app import parts
 from tidal_lens.app.document import Document
@@ -17,6 +17,7 @@ _ACROSS = 3  # tiles in a row
 # Captions, in their order.
 GROUPS = ("", "Surfaces", "Volume", "From a file", "Hide", "Features", "Seeds in space", "Seeds over things", "Other lines", "Here",
           "On walls", "Over", "Turning")
+_LONG = ("Turning",)  # whose names are long
 
 
 class LayerStation(QWidget):
@@ -38,27 +39,32 @@ class LayerStation(QWidget):
         super().__init__()
         self._document = document
         self.tiles: dict[str, parts.Tile] = {}
-        grid = QGridLayout()
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setSpacing(6)
+        grids: list[QLayout] = []
+        grid, group = QGridLayout(), ""
         row = at = 0
-        group = ""
         tiles = [(tile.group or kind.group, kind, tile) for kind in KINDS if kind.station == name for tile in kind.tiles]
         for (caption, kind), own in groupby(sorted(tiles, key=lambda t: GROUPS.index(t[0])), key=lambda t: t[:2]):
             together = [tile for *_, tile in own]
-            if caption != group:
-                group, row = caption, row + bool(at)
-                grid.addWidget(label(group, "soft"), row, 0, 1, _ACROSS)
-                row, at = row + 1, 0
-            if at and at + len(together) > _ACROSS:  # tiles of one kind stand together
+            across = 2 if caption in _LONG else _ACROSS
+            if caption != group or not grids:  # a grid for each: long names of one do not widen the others
+                grid, group, row, at = QGridLayout(), caption, 0, 0
+                grid.setContentsMargins(0, 0, 0, 0)
+                grid.setSpacing(6)
+                grids.append(grid)
+                for n in range(across):
+                    grid.setColumnStretch(n, 1)
+                if caption:
+                    grid.addWidget(label(group, "soft"), 0, 0, 1, across)
+                    row = 1
+            if at and at + len(together) > across:  # tiles of one kind stand together
                 row, at = row + 1, 0
             for tile in together:
-                if at == _ACROSS:
+                if at == across:
                     row, at = row + 1, 0
                 self.tiles[tile.id] = parts.Tile(tile.icon or kind.icon, tile.name, tile.help, partial(act, tile.id))
                 grid.addWidget(self.tiles[tile.id], row, at)
                 at += 1
-        self.inside = column(self, grid, *([label(hint, "soft")] if hint else []), spacing=6)
+        self.inside = column(self, *grids, *([label(hint, "soft")] if hint else []), spacing=6)
         document.case_changed.connect(self.refresh)
 
     def refresh(self) -> None:

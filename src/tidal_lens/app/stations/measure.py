@@ -29,7 +29,7 @@ class MeasureStation(LayerStation):
             self.tiles[command] = Tile(icon, name, text, partial(act, command))
             grid.addWidget(self.tiles[command], 1, at)
         grid.setColumnStretch(2, 1)
-        self.inside.insertLayout(1, grid)
+        self.inside.insertLayout(self.inside.count() - 1, grid)  # before the hint
 
 
 STATION = Station("measure", "Measure", "Sections, profiles, forces, means and flow rates", MeasureStation, cards=True)

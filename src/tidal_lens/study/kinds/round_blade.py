@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
@@ -78,20 +79,25 @@ class RoundBladeShape(Shape):
         if not cuts:
             raise StudyError("No blade is met at this share of the span.", "", "Choose walls that are blades, or another share.")
         sides = {share: self._sides(see, annulus, cut) for share, cut in cuts.items()}
-        charts, rows = [], []
+        charts: list[Chart] = []
+        rows: list[tuple[str | float, ...]] = []
         for quantity in self.quantities:
-            values, curves = see.values(quantity), []
+            values = see.values(quantity)
+            curves: list[Curve] = []
+            columns: list[dict[str, float]] = []
             for share, cut in cuts.items():
                 own = cut.stencil.apply(values)
                 along = self._over(annulus, cut, share)
                 starts = np.zeros(len(own), bool)
                 starts[cut.offsets[1:-1]] = True
                 named = f", span {number_text(share)}" if len(cuts) > 1 else ""
-                pair = [side_curve(name + named, along, own, cut.points, on, starts)
-                        for name, on in zip(SIDES, (sides[share], ~sides[share]), strict=True) if on.any()]
-                curves += pair
-                rows += self._numbers(see.called(quantity), share, pair)
+                pair = {name: replace(side_curve(name + named, along, own, cut.points, on, starts), dashed=name == SIDES[1])
+                        for name, on in zip(SIDES, (sides[share], ~sides[share]), strict=True) if on.any()}
+                curves += pair.values()
+                columns.append(_numbers(pair))
             charts.append(Chart(self._across(), see.called(quantity), tuple(curves)))
+            of = f" of {see.called(quantity)}" if len(self.quantities) > 1 else ""
+            rows += [(f"{what}{of}", *(c.get(what, np.nan) for c in columns)) for what in columns[0]]
         offsets = np.concatenate([[0], *(c.offsets[1:] + start for c, start in zip(
             cuts.values(), np.cumsum([0, *(len(c.points) for c in cuts.values())])[:-1], strict=True))]).astype(np.int64)
         first, *others = cuts.values()
@@ -100,7 +106,8 @@ class RoundBladeShape(Shape):
             stencil = stencil.extended(cut.stencil)
         lines = measured_lines(np.concatenate([c.points for c in cuts.values()]), offsets, stencil,
                                np.concatenate([c.arc for c in cuts.values()]))
-        tables = (table_of("Round the blade", tuple(charts)), Table("Round the blade, in numbers", ("what", "value"), tuple(rows)))
+        heads = ("value",) if len(cuts) == 1 else tuple(f"span {number_text(share)}" for share in cuts)
+        tables = (table_of("Round the blade", tuple(charts)), Table("Round the blade, in numbers", ("what", *heads), tuple(rows)))
         return Made(lines, tables=tables, charts=tuple(charts),
                     told=f"{len(cuts)} span{'s' if len(cuts) > 1 else ''}, {sum(len(c.points) for c in cuts.values()):,} points")
 
@@ -139,22 +146,6 @@ class RoundBladeShape(Shape):
             return ahead
         return ahead if np.nanmean(pressure[ahead]) >= np.nanmean(pressure[~ahead]) else ~ahead
 
-    @staticmethod
-    def _numbers(named: str, share: float, pair: list[Curve]) -> list[tuple[str | float, ...]]:
-        """Least and greatest of a side, and the mean of what both differ by."""
-        where = f" at span {number_text(share)}"
-        rows: list[tuple[str | float, ...]] = []
-        for side, curve in zip(SIDES, pair, strict=False):
-            good = np.isfinite(curve.values)
-            least = int(np.nanargmin(curve.values))
-            rows += [(f"least {named} of the {side}{where}", float(curve.values[least])), (f"  at{where} along", float(curve.at[least])),
-                     (f"greatest {named} of the {side}{where}", float(curve.values[good].max()))]
-        if len(pair) == len(SIDES):
-            at = np.linspace(0.0, 1.0, _FINE) * float(np.nanmax(pair[0].at))
-            one, two = (_single(curve, at) for curve in pair)
-            rows.append((f"mean difference of {named} across{where}", float(np.nanmean(one - two))))
-        return rows
-
     def tell(self, words: Words) -> str:
         """What, and where."""
         listed = ", ".join(words.number(100 * s) for s in (self.share, *self.more))
@@ -175,6 +166,19 @@ class RoundBladeShape(Shape):
     def stepped(self, steps: float, _flow: Flow) -> Self:
         """By hundredths of the span."""
         return self.with_(share=float(f"{min(max(self.share + 0.01 * steps, 0.0), 1.0):.6g}"))
+
+
+def _numbers(pair: dict[str, Curve]) -> dict[str, float]:
+    """Least and greatest of each side and where along, and the mean of what both differ by."""
+    out: dict[str, float] = {}
+    for side, curve in pair.items():
+        for word, at in (("least", int(np.nanargmin(curve.values))), ("greatest", int(np.nanargmax(curve.values)))):
+            out |= {f"{side}, {word}": float(curve.values[at]), f"{side}, {word}, at": float(curve.at[at])}
+    if len(pair) == len(SIDES):
+        one, two = pair.values()
+        at_both = np.linspace(0.0, float(np.nanmax(one.at)), _FINE)
+        out["mean difference across"] = float(np.nanmean(_single(one, at_both) - _single(two, at_both)))
+    return out
 
 
 def _single(curve: Curve, at: Vec) -> Vec:
