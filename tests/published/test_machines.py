@@ -5,7 +5,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from machines import AXIAL, CIRCULATION, LONG, PITCH, casing, hub, of_pitch, passage, span_of
+from machines import AXIAL, CIRCULATION, LEAN, LONG, PITCH, casing, hub, of_pitch, passage, span_of
+from tidal_lens.cutting.masking import whole_faces
 from tidal_lens.flow.annulus import Annulus
 from tidal_lens.flow.case import Boundary
 from tidal_lens.flow.reference import ReferenceState
@@ -105,6 +106,31 @@ def test_means_by_mass_and_where_only_a_part_is_open():
     found = round_axis(flow, annulus, flow.fields["part"].values, Lattice(11, 7, 300))
     assert found.mean[1:-1, 1:-1] == pytest.approx(4.0)
     assert found.open_angle[1:-1, 1:-1] / PITCH == pytest.approx(0.655, abs=0.02)
+
+
+@pytest.mark.parametrize("share", [0.2, 0.5])
+def test_a_span_unrolls_as_long_and_as_wide_as_it_is(share):
+    """m′ = ∫ dm/r along a cone and the pitch across, both times one radius; vectors keep their parts along and round (conformal)."""
+    flow = passage((41, 21, 17))
+    made = made_of(SpanShape(share=share, unrolled=True), flow)
+    surface = made.geometry
+    x = np.linspace(0, LONG, 20_001)
+    line = hub(x) + share * (casing(x) - hub(x))
+    radius, slope = line.mean(), np.gradient(line, x)
+    exact = radius * np.trapezoid(np.hypot(1.0, slope) / line, x)
+    assert np.ptp(surface.points[:, 0]) == pytest.approx(exact, rel=1e-3), "along"
+    assert np.ptp(surface.points[:, 2]) < 1e-12, "flat"
+    assert surface.points[:, 2].min() > casing(0.0), "beside the machine"
+    # The angle runs to −y: the flat surface leans as the passage does, a pitch wide.
+    front = surface.points[np.abs(surface.points[:, 0]) < 1e-9]
+    assert np.ptp(front[:, 1]) == pytest.approx(radius * PITCH, rel=1e-3)
+    assert np.ptp(surface.points[:, 1]) == pytest.approx(radius * (PITCH + LEAN * LONG), rel=1e-3), "and nowhere it jumps"
+    found = surface.stencil.apply_vectors(flow.fields["Velocity"].values)
+    r = np.hypot(*(surface.stencil.apply(flow.points[:, k]) for k in (1, 2)))
+    assert found[:, 0] == pytest.approx(AXIAL / np.hypot(1.0, slope[0]), rel=2e-3), "the part along the cone"
+    assert -found[:, 1] == pytest.approx(CIRCULATION / r, rel=0.01), "the part round the axis"
+    half = whole_faces(surface, surface.points[:, 0] - 0.5 * exact).stencil.apply_vectors(flow.fields["Velocity"].values)
+    assert half[:, 0] == pytest.approx(AXIAL / np.hypot(1.0, slope[0]), rel=2e-3), "masked too"
 
 
 def test_the_loading_of_a_blade_is_what_stands_on_its_sides():

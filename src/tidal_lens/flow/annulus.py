@@ -17,6 +17,7 @@ Triple = tuple[float, float, float]
 _FINE = 512  # stretches that hub and casing are cut into
 _SAME = 1e-3  # of the annulus' size: nodes as near to one another in the meridional plane are one
 _CHUNK = 65536
+_STEP = 1e-3  # of the way, for its direction
 _REACH = 1.5  # shares across, outside of 0 to 1, beyond which a place is none of the annulus
 
 
@@ -126,6 +127,16 @@ class Annulus:
         one, two = ((1.0 - t) * c[k] + t * c[k + 1] for c in (self.hub, self.casing))
         return np.asarray(one + np.asarray(across)[..., None] * (two - one))
 
+    def ways(self, along: Vec, across: Vec) -> Vec:
+        """Unit vectors along the annulus at constant shares across, in the meridional plane, with two coordinates more at last."""
+        ahead, behind = (self.places(np.clip(along + d, 0.0, 1.0), across) for d in (_STEP, -_STEP))
+        way = ahead - behind
+        return np.asarray(way / np.maximum(np.linalg.norm(way, axis=-1), 1e-300)[..., None])
+
+    def turned(self, vectors: Vec, angle: Vec) -> Vec:
+        """Vectors of the meridional plane (..., 2) at angles (...,), in space (..., 3)."""
+        return np.asarray(self.in_space(vectors, angle) - self.point)
+
     def in_space(self, places: Vec, angle: Vec) -> Vec:
         """Places of the meridional plane (..., 2) turned about the axis by angles (...,), shape (..., 3)."""
         first, second = self.frame
@@ -159,6 +170,21 @@ def annulus_of(flow: Flow, point: Triple, axis: Triple) -> Annulus:
     if ready is None or ready[0] != (point, axis):
         ready = flow.__dict__["_annulus"] = (point, axis), Annulus.of(flow.boundaries, point, axis)
     return ready[1]
+
+
+def unwrapped(along: Vec, angle: Vec, stations: int = 120) -> Vec:
+    """Angles (n,) [rad] without a jump along a passage that leans round the axis: each is counted about the mean direction near by.
+
+    Of what goes all round the jump stays, opposite to that direction.
+    """
+    bins = np.clip(np.round(along * (stations - 1)), 0, stations - 1).astype(np.int64)
+    numbers = np.arange(stations)
+    spread = np.exp(-0.5 * (np.subtract.outer(numbers, numbers) / 1.5) ** 2)
+    east, north = (spread @ np.bincount(bins, f(angle), stations) for f in (np.cos, np.sin))
+    there = np.bincount(bins, minlength=stations) > 0
+    middle = np.unwrap(np.arctan2(north, east)[there])
+    at = np.interp(along, numbers[there] / (stations - 1), middle)
+    return np.asarray(at + np.angle(np.exp(1j * (angle - at))))
 
 
 def kept_annulus(flow: Flow) -> Annulus | None:

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.flow.annulus import Annulus
+from tidal_lens.flow.annulus import Annulus, unwrapped
 from tidal_lens.flow.case import Flow
 from tidal_lens.sampling.mesh import Stencil, mesh_of
 from tidal_lens.work import Token
@@ -99,7 +99,8 @@ def round_axis(flow: Flow, annulus: Annulus, values: NDArray[Any], lattice: Latt
         there &= np.isfinite(own)
         weight = there.astype(np.float64)
         if carried is not None:
-            way = _along(annulus, edge[rows], inner, angle)
+            ahead = annulus.ways(*np.broadcast_arrays(edge[rows, None, None], inner[None, :, None]))
+            way = annulus.turned(np.broadcast_to(ahead, (*angle.shape, 2)), angle)
             speed = np.einsum("sati,sati->sat", _vectors(stencil, carried[1], inside).reshape(*angle.shape, 3), way)
             weight = np.where(there, _at(stencil, carried[0], inside).reshape(angle.shape) * speed, 0.0)
         sums[rows], weights[rows] = np.where(there, own * weight, 0.0).sum(axis=2), weight.sum(axis=2)
@@ -117,41 +118,21 @@ def _vectors(stencil: Stencil, values: Any, inside: NDArray[np.bool_]) -> Vec:
     return np.where(inside[:, None], stencil.apply_vectors(np.asarray(values)), 0.0)
 
 
-def _along(annulus: Annulus, s: Vec, eta: Vec, angle: Vec) -> Vec:
-    """Unit vectors along the annulus at constant share of span, shape (s, eta, angles, 3)."""
-    ahead, behind = (annulus.places(*np.broadcast_arrays(np.clip(s + d, 0.0, 1.0)[:, None], eta[None, :])) for d in (1e-3, -1e-3))
-    way = ahead - behind
-    way = way / np.maximum(np.linalg.norm(way, axis=2), 1e-300)[:, :, None]
-    turned = annulus.in_space(np.broadcast_to(way[:, :, None], (*angle.shape, 2)), angle) - annulus.point
-    return np.asarray(turned)
-
-
 def _angles(flow: Flow, annulus: Annulus, s: Vec) -> tuple[Vec, Vec]:
     """From which angle to which the flow goes at each share along, shape (n,) each."""
     some = flow.points[::max(1, flow.n_points // _SOME)]
     along, angle = annulus.shares(some)[:, 0], annulus.angles(some)
     good = np.isfinite(along)
     along, angle = along[good], angle[good]
-    bins = np.clip(np.round(along * (len(s) - 1)), 0, len(s) - 1).astype(np.int64)
-    whole = abs(np.exp(1j * angle).mean()) < _WHOLE if len(angle) else True
-    if whole:
+    if len(angle) == 0 or abs(np.exp(1j * angle).mean()) < _WHOLE:
         return np.zeros(len(s)), np.full(len(s), 2.0 * np.pi)
-    # About the mean direction near by, so that a passage that leans round the axis is followed.
-    towards = np.array([np.bincount(bins, w, len(s)) for w in (np.cos(angle), np.sin(angle))])
-    spread = np.exp(-0.5 * (np.subtract.outer(np.arange(len(s)), np.arange(len(s))) / 1.5) ** 2)
-    middle = np.arctan2(*(spread @ t for t in towards[::-1]))
-    off = np.angle(np.exp(1j * (angle - middle[bins])))
+    angle = unwrapped(along, angle, len(s))
     low, high = np.full(len(s), np.inf), np.full(len(s), -np.inf)
     for shift in (-1, 0, 1):  # nodes stand between the stations too
-        to = np.clip(bins + shift, 0, len(s) - 1)
-        own = np.angle(np.exp(1j * (angle - middle[to]))) if shift else off
-        np.minimum.at(low, to, own)
-        np.maximum.at(high, to, own)
+        to = np.clip(np.round(along * (len(s) - 1)).astype(np.int64) + shift, 0, len(s) - 1)
+        np.minimum.at(low, to, angle)
+        np.maximum.at(high, to, angle)
     known = np.isfinite(low)
-    at = np.arange(len(s))
-    low, high = (np.interp(at, at[known], e[known]) for e in (low, high))
-    middle = np.interp(at, at[known], np.unwrap(middle[known]))
-    room = _ROOM * (high - low)
-    wide = np.minimum(high - low + 2.0 * room, 2.0 * np.pi)
-    centre = middle + 0.5 * (low + high)
-    return np.asarray(centre - 0.5 * wide), np.asarray(centre + 0.5 * wide)
+    low, high = (np.interp(s, s[known], e[known]) for e in (low, high))
+    wide = np.minimum((1.0 + 2.0 * _ROOM) * (high - low), 2.0 * np.pi)
+    return np.asarray(0.5 * (low + high - wide)), np.asarray(0.5 * (low + high + wide))

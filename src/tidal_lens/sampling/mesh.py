@@ -75,6 +75,33 @@ class Stencil:
 
 
 @dataclass(frozen=True, eq=False)
+class TurnedStencil(Stencil):
+    """A stencil of points that stand elsewhere than what they show, turned: so are vectors, by ``turns`` (n, 3, 3)."""
+
+    turns: NDArray[np.float64]
+
+    def apply_vectors(self, values: NDArray[Any]) -> NDArray[np.float64]:
+        """Vectors (nodes, 3) at the points, turned; anything else as it is."""
+        found = super().apply_vectors(values)
+        return np.asarray(np.einsum("nij,nj->ni", self.turns, found)) if found.shape[1] == 3 else found
+
+    def take(self, rows: NDArray[np.int64]) -> Stencil:
+        """Of some of the points."""
+        return TurnedStencil(self.ids[rows], self.weights[rows], self.turns[rows])
+
+    def mixed(self, a: NDArray[np.int64], b: NDArray[np.int64], t: NDArray[np.float64]) -> Stencil:
+        """Of places between pairs of points."""
+        own, share = super().mixed(a, b, t), t[:, None, None]
+        return TurnedStencil(own.ids, own.weights, (1.0 - share) * self.turns[a] + share * self.turns[b])
+
+    def extended(self, other: Stencil) -> Stencil:
+        """Of these points and others after them."""
+        own = super().extended(other)
+        turns = other.turns if isinstance(other, TurnedStencil) else np.broadcast_to(np.eye(3), (len(other.ids), 3, 3))
+        return TurnedStencil(own.ids, own.weights, np.concatenate([self.turns, turns]))
+
+
+@dataclass(frozen=True, eq=False)
 class Mesh:
     """Packed grids; ``arrays`` is the tuple that the kernels take (see :mod:`tidal_lens.sampling.kernels`)."""
 

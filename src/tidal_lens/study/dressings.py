@@ -35,7 +35,7 @@ from tidal_lens.errors import MissingQuantityError, TooManyError
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.gradients import flow_gradient
 from tidal_lens.quantities.names import OWN
-from tidal_lens.sampling.mesh import mesh_of
+from tidal_lens.sampling.mesh import TurnedStencil, mesh_of
 from tidal_lens.study.geometry import Geometry, own_values, own_vectors
 from tidal_lens.study.value import Colour, QuantityName, Value, walk
 from tidal_lens.study.words import number_text
@@ -178,7 +178,7 @@ class Arrows(Dressing):
         if self.only:
             measured = self._measured(flow, on, places, values)
             lengths = np.where((measured >= self.low) & (measured <= self.high), lengths, 0.0)
-        if self.bent and own is None:
+        if self.bent and own is None and not isinstance(on.stencil, TurnedStencil):  # what lies elsewhere has nothing to follow there
             paths = paths_from(places.points, lengths, self._followed(flow, vectors, places))
             points, offsets, owners = bent_arrows(paths, places.normals, lengths)
         else:

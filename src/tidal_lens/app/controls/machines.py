@@ -7,7 +7,7 @@ from tidal_lens.app.controls.boundary_list import Boundaries
 from tidal_lens.app.controls.measures import QuantityControls
 from tidal_lens.app.controls.of_blocks import OfBlocks
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import Choice, NumberField, NumbersField, QuantityChooser, Slider, label, row
+from tidal_lens.app.parts import Check, Choice, NumberField, NumbersField, QuantityChooser, Slider, label, row
 from tidal_lens.study.kinds.round_axis import RoundAxisShape
 from tidal_lens.study.kinds.round_blade import RoundBladeShape
 from tidal_lens.study.kinds.span import SpanShape
@@ -51,10 +51,13 @@ class SpanControls(SurfaceLookControls[SpanShape]):
         self.slider.moved.connect(lambda v: self.reshape("Share of span", "span", share=v))
         self.share = NumberField("Share of span", "From the hub (0) to the casing (1); its bead in the view can be dragged", 0.05, 0.0, 1.0)
         self.share.edited.connect(lambda v: self.reshape("Share of span", share=v))
+        self.unrolled = Check("Unrolled", "Lay it flat beside the machine, vectors turned along",
+                              lambda on: self.reshape("Unroll", unrolled=on))
         self.blocks = OfBlocks(document, lambda blocks: self.reshape("Blocks", blocks=blocks))
         self.body.insertWidget(0, self.blocks)
         self.body.insertLayout(1, row("Span", self.share, stretch=1))
         self.body.insertWidget(2, self.slider)
+        self.body.insertWidget(3, self.unrolled)
 
     def refresh(self) -> None:
         shape = self.shape()
@@ -63,6 +66,7 @@ class SpanControls(SurfaceLookControls[SpanShape]):
         self.blocks.show_value(shape.blocks)
         self.share.show_value(shape.share)
         self.slider.show_value(shape.share)
+        self.unrolled.setChecked(shape.unrolled)
         super().refresh()
 
 

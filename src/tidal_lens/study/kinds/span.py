@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal, Self
 
+import numpy as np
 from pydantic import Field
 
 from tidal_lens.cutting.contour import isosurface
+from tidal_lens.cutting.surface import Surface
 from tidal_lens.errors import StudyError
+from tidal_lens.flow.annulus import Annulus, unwrapped
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.sampling.mesh import TurnedStencil
 from tidal_lens.study.kinds.cut import Cut
 from tidal_lens.study.kinds.first_values import best_name
 from tidal_lens.study.kinds.kind import Begun, Handles, Kind, Made, See, Tile, Vec
@@ -18,6 +22,7 @@ from tidal_lens.study.kinds.span_bead import span_at, span_bead
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.words import Words, number_text
 
+_ASIDE = 1.15  # of the greatest radius: where the unrolled surface lies
 _EDGE = 1e-3  # of the span: hub and casing themselves are no surfaces within the flow
 
 
@@ -28,10 +33,14 @@ class SpanShape(Cut):
     ----------
     share : float
         0 at the hub, 1 at the casing.
+    unrolled : bool
+        Whether it is laid flat beside the machine: m′ along the axis and the angle across, both times the same radius, so that angles
+        between directions stay; vectors are turned along.
     """
 
     kind: Literal["span"] = "span"
     share: Annotated[float, Field(ge=0.0, le=1.0)] = 0.5
+    unrolled: bool = False
 
     def needs(self) -> tuple[str, ...]:
         """The share of span."""
@@ -49,11 +58,15 @@ class SpanShape(Cut):
         if not len(surface.faces):
             raise StudyError(f"Nothing of the flow stands at {number_text(level)} of the span.", "",
                              "Say in the Case station which boundaries are hub and casing.")
-        return Made(surface, told=f"{100 * self.share:.3g} % of the span")
+        told = f"{100 * self.share:.3g} % of the span"
+        if not self.unrolled:
+            return Made(surface, told=told)
+        flat, radius = unrolled(surface, see.annulus, level)
+        return Made(flat, told=f"{told}, unrolled: m′ and angle, times {number_text(radius)}")
 
     def tell(self, words: Words) -> str:
         """Where."""
-        return f"{self.subject_told()} at {words.number(100 * self.share)} % of the span"
+        return f"{self.subject_told()} at {words.number(100 * self.share)} % of the span{', unrolled' if self.unrolled else ''}"
 
     def handles(self, flow: Flow, _made: Made | None) -> Handles | None:
         """A bead on the line from hub to casing, half way along."""
@@ -70,6 +83,30 @@ class SpanShape(Cut):
     def stepped(self, steps: float, _flow: Flow) -> Self:
         """By hundredths of the span."""
         return self.with_(share=float(f"{min(max(self.share + 0.01 * steps, 0.0), 1.0):.6g}"))
+
+
+def unrolled(surface: Surface, annulus: Annulus, share: float) -> tuple[Surface, float]:
+    """A surface at a share of span laid flat beside the machine, and the radius by which m′ and angles were multiplied."""
+    along = np.nan_to_num(annulus.shares(surface.points)[:, 0])
+    angle = unwrapped(along, annulus.angles(surface.points))
+    at, _, by_radius = annulus.lengths(share)
+    line = annulus.places(at, np.full(len(at), share))
+    radius = float(line[:, 1].mean())
+    # Away from the axis to where angles are counted from, just outside of the casing.
+    first, second = annulus.frame
+    corner = annulus.point + line[0, 0] * annulus.axis + _ASIDE * float(annulus.casing[:, 1].max()) * first
+    across = angle - 0.5 * (angle.min() + angle.max())
+    points = corner + radius * (np.interp(along, at, by_radius)[:, None] * annulus.axis + across[:, None] * second)
+    ahead = annulus.ways(along, np.full(len(along), share))
+    on = annulus.turned(ahead, annulus.angles(surface.points))
+    turn = np.cross(annulus.axis, annulus.turned(np.array([[0.0, 1.0]]), annulus.angles(surface.points)))
+    flat = np.stack([annulus.axis, second, np.cross(annulus.axis, second)])
+    own = np.stack([on, turn, np.cross(on, turn)], axis=1)
+    turns = np.einsum("ki,nkj->nij", flat, own)
+    # Of a whole wheel, faces over the jump of the angle are left out.
+    kept = np.ptp(angle[surface.faces], axis=1) < np.pi
+    stencil = TurnedStencil(surface.stencil.ids, surface.stencil.weights, turns)
+    return Surface(points, surface.faces[kept], stencil), radius
 
 
 def new_span(store: QuantityStore) -> Begun:
