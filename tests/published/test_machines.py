@@ -119,16 +119,15 @@ def test_a_span_unrolls_as_long_and_as_wide_as_it_is(share):
     radius, slope = line.mean(), np.gradient(line, x)
     exact = radius * np.trapezoid(np.hypot(1.0, slope) / line, x)
     assert np.ptp(surface.points[:, 0]) == pytest.approx(exact, rel=1e-3), "along"
-    assert np.ptp(surface.points[:, 2]) < 1e-12, "flat"
+    assert np.ptp(surface.points[:, 1]) < 1e-12, "flat, and upright"
     assert surface.points[:, 2].min() > casing(0.0), "beside the machine"
-    # The angle runs to −y: the flat surface leans as the passage does, a pitch wide.
     front = surface.points[np.abs(surface.points[:, 0]) < 1e-9]
-    assert np.ptp(front[:, 1]) == pytest.approx(radius * PITCH, rel=1e-3)
-    assert np.ptp(surface.points[:, 1]) == pytest.approx(radius * (PITCH + LEAN * LONG), rel=1e-3), "and nowhere it jumps"
+    assert np.ptp(front[:, 2]) == pytest.approx(radius * PITCH, rel=1e-3)
+    assert np.ptp(surface.points[:, 2]) == pytest.approx(radius * (PITCH + LEAN * LONG), rel=1e-3), "and nowhere it jumps"
     found = surface.stencil.apply_vectors(flow.fields["Velocity"].values)
     r = np.hypot(*(surface.stencil.apply(flow.points[:, k]) for k in (1, 2)))
     assert found[:, 0] == pytest.approx(AXIAL / np.hypot(1.0, slope[0]), rel=2e-3), "the part along the cone"
-    assert -found[:, 1] == pytest.approx(CIRCULATION / r, rel=0.01), "the part round the axis"
+    assert found[:, 2] == pytest.approx(CIRCULATION / r, rel=0.01), "the part round the axis"
     half = whole_faces(surface, surface.points[:, 0] - 0.5 * exact).stencil.apply_vectors(flow.fields["Velocity"].values)
     assert half[:, 0] == pytest.approx(AXIAL / np.hypot(1.0, slope[0]), rel=2e-3), "masked too"
 

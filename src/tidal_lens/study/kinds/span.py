@@ -92,15 +92,15 @@ def unrolled(surface: Surface, annulus: Annulus, share: float) -> tuple[Surface,
     at, _, by_radius = annulus.lengths(share)
     line = annulus.places(at, np.full(len(at), share))
     radius = float(line[:, 1].mean())
-    # Away from the axis to where angles are counted from, just outside of the casing.
+    # Upright beyond the casing, where angles are counted from.
     first, second = annulus.frame
     corner = annulus.point + line[0, 0] * annulus.axis + _ASIDE * float(annulus.casing[:, 1].max()) * first
-    across = angle - 0.5 * (angle.min() + angle.max())
-    points = corner + radius * (np.interp(along, at, by_radius)[:, None] * annulus.axis + across[:, None] * second)
+    across = angle - float(angle.min(initial=np.inf))
+    points = corner + radius * (np.interp(along, at, by_radius)[:, None] * annulus.axis + across[:, None] * first)
     ahead = annulus.ways(along, np.full(len(along), share))
     on = annulus.turned(ahead, annulus.angles(surface.points))
     turn = np.cross(annulus.axis, annulus.turned(np.array([[0.0, 1.0]]), annulus.angles(surface.points)))
-    flat = np.stack([annulus.axis, second, np.cross(annulus.axis, second)])
+    flat = np.stack([annulus.axis, first, second])
     own = np.stack([on, turn, np.cross(on, turn)], axis=1)
     turns = np.einsum("ki,nkj->nij", flat, own)
     # Of a whole wheel, faces over the jump of the angle are left out.
