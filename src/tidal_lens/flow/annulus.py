@@ -17,6 +17,7 @@ Triple = tuple[float, float, float]
 _FINE = 512  # stretches that hub and casing are cut into
 _SAME = 1e-3  # of the annulus' size: nodes as near to one another in the meridional plane are one
 _CHUNK = 65536
+_LEAST, _NEARLY = 1.9, 0.01  # passages at least, and how near to a whole number they have to come
 _STEP = 1e-3  # of the way, for its direction
 _REACH = 1.5  # shares across, outside of 0 to 1, beyond which a place is none of the annulus
 
@@ -170,6 +171,20 @@ def annulus_of(flow: Flow, point: Triple, axis: Triple) -> Annulus:
     if ready is None or ready[0] != (point, axis):
         ready = flow.__dict__["_annulus"] = (point, axis), Annulus.of(flow.boundaries, point, axis)
     return ready[1]
+
+
+def passages_of(flow: Flow, point: Triple, axis: Triple) -> int:
+    """How many such passages make the whole wheel, by what the inlet or the outlet takes up of the angle; 1 where that tells of none."""
+    way = np.array(axis, np.float64)
+    frame = Annulus(np.array(point, np.float64), way / max(float(np.linalg.norm(way)), 1e-300), np.empty((0, 2)), np.empty((0, 2)))
+    for boundary in sorted(flow.boundaries, key=lambda b: b.found):
+        if boundary.kind in ("inlet", "outlet") and len(boundary.points):
+            angle = frame.angles(boundary.points)
+            wide = float(np.ptp(np.angle(np.exp(1j * (angle - np.angle(np.exp(1j * angle).mean()))))))
+            number = 2.0 * np.pi / max(wide, 1e-3)
+            if number >= _LEAST and abs(number - round(number)) < _NEARLY * number:
+                return round(number)
+    return 1
 
 
 def unwrapped(along: Vec, angle: Vec, stations: int = 120) -> Vec:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
 from vtkmodules.vtkCommonCore import vtkLookupTable, vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
+from vtkmodules.vtkCommonMath import vtkMatrix4x4
 from vtkmodules.vtkFiltersCore import vtkPolyDataNormals
 from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper
 
@@ -24,15 +25,21 @@ _LIFT = (-2.0, -600.0)  # steps of depth by which lines that lie on a surface ar
 
 
 class Drawn:
-    """An item with its actor; keeps the arrays alive that VTK shares."""
+    """An item with its actors, the first and its copies; keeps the arrays alive that VTK shares."""
 
     def __init__(self, item: Item) -> None:
         self.item = item
         self.table = vtkLookupTable()
         self.mapper = vtkPolyDataMapper()
         self.mapper.InterpolateScalarsBeforeMappingOn()
-        self.actor = vtkActor()
-        self.actor.SetMapper(self.mapper)
+        self.actors = [vtkActor() for _ in range(1 + len(item.copies))]
+        for actor, move in zip(self.actors, (None, *item.copies), strict=True):
+            actor.SetMapper(self.mapper)
+            actor.SetProperty(self.actors[0].GetProperty())
+            if move is not None:
+                place = vtkMatrix4x4()
+                place.DeepCopy(move.ravel().tolist())
+                actor.SetUserMatrix(place)
         self._data = _poly_data(item)
         self.mapper.SetInputData(self._data)
         self._set_values(item)
@@ -43,7 +50,7 @@ class Drawn:
         old = self.item
         if item is old:
             return True
-        if type(item) is not type(old) or item.points is not old.points:
+        if type(item) is not type(old) or item.points is not old.points or item.copies is not old.copies:
             return False
         if isinstance(item, BallsItem) and isinstance(old, BallsItem) and item.radii is not old.radii:
             return False
@@ -72,7 +79,7 @@ class Drawn:
         self.mapper.ScalarVisibilityOn()
 
     def _set_look(self, item: Item) -> None:
-        look = self.actor.GetProperty()
+        look = self.actors[0].GetProperty()
         look.SetColor(*parse(item.colour))
         if isinstance(item, LinesItem):
             look.SetLineWidth(item.width)
@@ -80,7 +87,8 @@ class Drawn:
             if item.lying:
                 self.mapper.SetResolveCoincidentTopologyToPolygonOffset()
                 self.mapper.SetRelativeCoincidentTopologyLineOffsetParameters(*_LIFT)
-            self.actor.SetPickable(item.pickable)
+            for actor in self.actors:
+                actor.SetPickable(item.pickable)
             return
         look.SetOpacity(item.opacity)
         if isinstance(item, BallsItem):

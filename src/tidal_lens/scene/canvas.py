@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -32,7 +33,7 @@ def _drawn_by(item: Item) -> tuple[Any, ...]:
     """All that an item is drawn by, but for the streaks over it."""
     if isinstance(item, SurfaceItem):
         return (item.id, id(item.points), id(item.faces), id(item.values), id(item.colours), item.colour, item.opacity, item.mesh_lines,
-                item.shaded)
+                item.shaded, id(item.copies))
     return item.id, id(item)
 
 
@@ -65,17 +66,22 @@ class _Window:
     def set_items(self, items: tuple[Item, ...]) -> None:
         wanted = {item.id: item for item in items}
         for name in [n for n in self.drawn if n not in wanted]:
-            self.renderer.RemoveActor(self.drawn.pop(name).actor)
+            self._take_off(self.drawn.pop(name))
         for name, item in wanted.items():
             there = self.drawn.get(name)
             if there is not None and there.update(item):
                 continue
             if there is not None:
-                self.renderer.RemoveActor(there.actor)
+                self._take_off(there)
             self.drawn[name] = Drawn(item)
-            self.renderer.AddActor(self.drawn[name].actor)
+            for actor in self.drawn[name].actors:
+                self.renderer.AddActor(actor)
         translucent = any(not isinstance(i, LinesItem) and i.opacity < 1.0 for i in items)
         self.renderer.SetUseDepthPeeling(translucent)
+
+    def _take_off(self, drawn: Drawn) -> None:
+        for actor in drawn.actors:
+            self.renderer.RemoveActor(actor)
 
     def set_camera(self, camera: Camera, low: NDArray[np.float64], high: NDArray[np.float64]) -> tuple[float, float]:
         own = self.renderer.GetActiveCamera()
@@ -185,7 +191,7 @@ class Canvas:
         width, height = self._main.window.GetSize()
         self._picker.Pick(x * width, (1 - y) * height, 0, self._main.renderer)
         prop = self._picker.GetViewProp()
-        return next((n for n, d in self._main.drawn.items() if d.actor is prop), None) if prop is not None else None
+        return next((n for n, d in self._main.drawn.items() if any(a is prop for a in d.actors)), None) if prop is not None else None
 
     def draw_small(self, item: Item, camera: Camera, background: str,
                    box: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None) -> NDArray[np.uint8]:
@@ -196,7 +202,7 @@ class Canvas:
         small, size = self._small, LARGER if box else SMALL
         small.window.SetSize(*size)
         small.renderer.SetBackground(*parse(background))
-        small.set_items(shown_items((item,)))
+        small.set_items(shown_items((replace(item, copies=()),)))
         if len(item.points):
             good = item.points[np.isfinite(item.points).all(axis=1)]
             low, high = box or (good.min(axis=0), good.max(axis=0))

@@ -11,6 +11,7 @@ from tidal_lens.scene.texture import Streaks
 
 Faces = NDArray[np.int64]
 Points = NDArray[np.float64]
+Moves = tuple[NDArray[np.float64], ...]  # (4, 4) each: where an item is drawn once more
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,6 +42,7 @@ class SurfaceItem:
     mesh_lines: bool
     shaded: bool
     streaks: Streaks | None = None
+    copies: Moves = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,6 +62,7 @@ class LinesItem:
     pickable: bool = True
     lying: bool = False
     gaps: NDArray[np.bool_] | None = None
+    copies: Moves = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,6 +76,7 @@ class BallsItem:
     colours: ColourMap | None
     colour: str
     opacity: float
+    copies: Moves = ()
 
 
 Item = SurfaceItem | LinesItem | BallsItem

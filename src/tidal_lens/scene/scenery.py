@@ -15,7 +15,8 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.memory import KEEPER
 from tidal_lens.scene.balls import MOST
 from tidal_lens.scene.palettes import palette
-from tidal_lens.scene.scene import BallsItem, ColourMap, Item, LinesItem, Scene, SurfaceItem
+from tidal_lens.scene.passages import box_of, is_elsewhere, moves_of, pitches
+from tidal_lens.scene.scene import BallsItem, ColourMap, Item, LinesItem, Moves, Scene, SurfaceItem
 from tidal_lens.scene.texture import Streaks
 from tidal_lens.study.dressings import Dressed, Dressing, Marks
 from tidal_lens.study.evaluate import Evaluated
@@ -110,12 +111,14 @@ class Scenery:
     def __init__(self) -> None:
         self._items: dict[str, tuple[tuple[Any, ...], Item]] = {}
         self._maps: dict[Key, ColourMap] = {}
+        self._copies: dict[str, tuple[Item, object, Item]] = {}
         self._radii: dict[str, tuple[tuple[object, ...], NDArray[np.float64], object]] = {}
         self.phase = 0.0  # of running streaks
 
     def clear(self) -> None:
         """Forget everything: another flow."""
         self._items.clear()
+        self._copies.clear()
         self._maps.clear()
         self._radii.clear()
 
@@ -129,22 +132,41 @@ class Scenery:
         ground, edge : str
             Colours (``#rrggbb``) behind everything, and of the outline.
         """
-        study = table.study
+        study, angles = table.study, pitches(table.flow, table.study)
         items: list[Item] = []
+        low, high = box_of(*table.flow.bounds, moves_of(study, angles))
         for layer in study.layers:
             if layer.id in table.results and study.is_drawn(layer):
-                items.append(self._item(layer, table.results[layer.id], table.key, table.flow.size))
-                items += self._dressings(layer, table.results[layer.id], table.key, table.flow.size)
+                result = table.results[layer.id]
+                own = [self._item(layer, result, table.key, table.flow.size),
+                       *self._dressings(layer, result, table.key, table.flow.size)]
+                moves = moves_of(study, angles, result) if layer.shape.of_passages else ()
+                items += [self._copied(item, angles, moves) for item in own]
+                if is_elsewhere(result.geometry) and len(result.geometry.points):
+                    ends = box_of(result.geometry.points.min(axis=0), result.geometry.points.max(axis=0), moves)
+                    low, high = np.minimum(low, ends[0]), np.maximum(high, ends[1])
         if study.outline and table.outline is not None:
-            items.append(self._outline(table.outline, EDGES.get(study.ground, edge)))
+            items.append(self._copied(self._outline(table.outline, EDGES.get(study.ground, edge)), angles, moves_of(study, angles)))
         there = {layer.id for layer in study.layers} | {item.id for item in items} | {OUTLINE}
         for gone in self._items.keys() - there:
             del self._items[gone]
+            self._copies.pop(gone, None)
             self._radii.pop(gone, None)
         # Drawn arrays are held by the view and by the graphics library, each once.
         KEEPER.note("view", 2 * sum(_size_of(item) for _, item in self._items.values()), lambda: None, "pictures", fixed=True)
-        low, high = table.flow.bounds
         return Scene(tuple(items), GROUNDS.get(study.ground, ground), low, high, study.lamp)
+
+    def _copied(self, item: Item, angles: tuple[float, ...], moves: Moves) -> Item:
+        """The item with its copies; the same object while nothing changes."""
+        if not moves:
+            self._copies.pop(item.id, None)
+            return item
+        basis = angles, moves[0].tobytes()
+        there = self._copies.get(item.id)
+        if there is None or there[0] is not item or there[1] != basis:
+            kept = there[2].copies if there is not None and there[1] == basis else moves
+            there = self._copies[item.id] = item, basis, replace(item, copies=kept)
+        return there[2]
 
     def _outline(self, ready: NDArray[np.float64], tint: str) -> Item:
         def make() -> Item:

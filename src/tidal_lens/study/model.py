@@ -260,6 +260,8 @@ class Study(Value):
         Fields that play a role where the user says otherwise than what was recognised; none for an empty tuple.
     kinds : dict
         Kinds of boundaries, by name, where the user says otherwise than what was read or guessed.
+    passages, passages_shown : int
+        Of which a machine has so many round its axis, 0 as recognised; and how many are drawn.
     reading : ReadingSetting
         What is read of the case.
     history : str
@@ -302,6 +304,8 @@ class Study(Value):
     roles: dict[Literal["velocity", "momentum", "pressure", "density", "temperature", "viscosity", "energy"],
                 Annotated[tuple[Name, ...], Field(max_length=3)]] = Field(default_factory=dict)
     turned: Literal["", "flat", "x", "y", "z"] = ""
+    passages: Annotated[int, Field(ge=0, le=1000)] = 0
+    passages_shown: Annotated[int, Field(ge=1, le=1000)] = 1
     kinds: dict[Name, BoundaryKind] = Field(default_factory=dict)
 
     @model_validator(mode="after")

@@ -13,6 +13,7 @@ from tidal_lens.app.notices import Notice
 from tidal_lens.app.parts import Check, Picker, Tile, column, label, rule
 from tidal_lens.app.stations.case_balance import BalanceControls
 from tidal_lens.app.stations.case_boundaries import BoundariesControls
+from tidal_lens.app.stations.case_passages import PassagesControls
 from tidal_lens.app.stations.case_reading import ReadingControls
 from tidal_lens.app.stations.case_reference import ReferenceControls
 from tidal_lens.app.stations.case_roles import RolesControls
@@ -56,8 +57,9 @@ class CaseStation(QWidget):
                              lambda on: document.edit(document.study.with_(outline=on), "Outline"))
         self.reference = ReferenceControls(document)
         self.balance = BalanceControls(document)
+        self.passages = PassagesControls(document)
         column(self, tiles, run_tiles, self.facts, self.turned, rule(), self.roles, rule(), self.reference, rule(), self.boundaries,
-               self.balance, rule(),
+               self.passages, self.balance, rule(),
                self.reading, self.blocks, self.fields, self.outline)
         document.case_changed.connect(self.refresh)
         document.study_changed.connect(self._refresh_light)
@@ -99,6 +101,7 @@ class CaseStation(QWidget):
         self.facts.setToolTip(str(flow.path))
         self.blocks.show_rows([(b.name, b.grid.description, f"{b.grid.n_cells:,} cells") for b in flow.blocks])
         self.boundaries.refresh(flow)
+        self.passages.refresh(flow)
         self.roles.refresh(flow)
         self.reading.refresh(flow)
         self._refresh_ranges()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Literal
+from typing import ClassVar, Literal
 
 from tidal_lens.cutting.bodies import body_surface
 from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape, Tile
@@ -16,6 +16,7 @@ class BodyShape(Shape):
     """A surface from a file of its own."""
 
     kind: Literal["body"] = "body"
+    of_passages: ClassVar[bool] = False
     path: StudyPath
 
     def make(self, see: See) -> Made:

@@ -192,6 +192,7 @@ class Shape(Value):
     measures: ClassVar[bool] = False  # whether what it tells is what it is for: the ledger shows it
     reckoned: ClassVar[str] = ""  # how what it tells was got, and how exact that is
     of_mesh: ClassVar[bool] = True  # whether, but for the quantities that it needs, it rests on the mesh alone
+    of_passages: ClassVar[bool] = True  # whether it is drawn once more for each passage of a machine that is shown
     of_all: ClassVar[bool] = False  # whether it rests on every quantity, whichever there are
     of_series: ClassVar[bool] = False  # whether it is of all steps, whichever is shown: it may see them by ``at_step`` only
 

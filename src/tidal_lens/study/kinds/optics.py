@@ -53,6 +53,7 @@ class OpticsShape(Shape):
     """
 
     kind: Literal["optics"] = "optics"
+    of_passages: ClassVar[bool] = False
     lit: ClassVar[bool] = False
     of_mesh: ClassVar[bool] = False
     direction: Vector

@@ -44,6 +44,7 @@ class RoundAxisShape(Shape):
     """
 
     kind: Literal["round-axis"] = "round-axis"
+    of_passages: ClassVar[bool] = False
     reckoned: ClassVar[str] = ("Mean over the angle, not over indices: at each place of the plane as many rays round the axis as are asked "
                                "for, those inside blades left out; values are interpolated in their cells.")
     lit: ClassVar[bool] = False

@@ -62,7 +62,9 @@ class SpanShape(Cut):
         if not self.unrolled:
             return Made(surface, told=told)
         flat, radius = unrolled(surface, see.annulus, level)
-        return Made(flat, told=f"{told}, unrolled: m′ and angle, times {number_text(radius)}")
+        first, _ = see.annulus.frame
+        return Made(flat, frame=(flat.points.min(axis=0), radius * first),
+                    told=f"{told}, unrolled: m′ and angle, times {number_text(radius)}")
 
     def tell(self, words: Words) -> str:
         """Where."""
