@@ -7,7 +7,7 @@ import pytest
 
 from machines import AXIAL, CIRCULATION, LEAN, LONG, PITCH, casing, hub, of_pitch, passage, span_of
 from tidal_lens.cutting.masking import whole_faces
-from tidal_lens.flow.annulus import Annulus
+from tidal_lens.flow.annulus import Annulus, passages_of
 from tidal_lens.flow.case import Boundary
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.measures.round_axis import Lattice, round_axis
@@ -61,6 +61,14 @@ def test_places_of_any_annulus_are_found_again():
     assert annulus.angles(annulus.in_space(annulus.places(along, across), angle)) == pytest.approx(angle, abs=1e-9)
     bent = parts["hub"][:, 0].max()
     assert np.isnan(annulus.shares(np.array([[40.0 * bent, 9.0, 0.0]]))[0, 1]), "far off it"
+
+
+@pytest.mark.parametrize("number", [2, 9, 37])
+def test_passages_are_counted_by_what_one_takes_up(number):
+    flow = passage((9, 9, 9), pitch=2 * np.pi / number)
+    assert passages_of(flow, (0, 0, 0), (1, 0, 0)) == number
+    assert passages_of(flow, (0, 0, 0), (-2.0, 0, 0)) == number
+    assert passages_of(passage((9, 9, 9), pitch=1.0), (0, 0, 0), (1, 0, 0)) == 1, "6.28 of them make no wheel"
 
 
 def test_without_hub_or_casing_it_is_told():

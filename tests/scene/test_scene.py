@@ -1,4 +1,5 @@
 import threading
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -6,6 +7,7 @@ from vtkmodules.vtkRenderingCore import vtkCamera
 
 from tidal_lens.scene.camera import Camera, first_camera
 from tidal_lens.scene.palettes import SIZE, from_oklab, palette, parse, to_oklab
+from tidal_lens.scene.passages import box_of, shifted, turned
 from tidal_lens.scene.renderer import Listener, Renderer, prefer_headless
 from tidal_lens.scene.scene import ColourMap, LinesItem, Scene, SurfaceItem
 
@@ -168,6 +170,26 @@ def test_a_plate_is_drawn_where_the_camera_says(drawing):
     assert drawing.wait(drawing.picks) == (1, "plate")
     drawing.renderer.pick(2, 0.01, 0.01)
     assert drawing.wait(drawing.picks) == (2, None)
+
+
+def test_copies_stand_where_they_are_turned_and_shifted_to(drawing):
+    """A plate, once more turned by a right angle about its corner and once shifted: a copy is picked as the item."""
+    small = np.array([[0.5, 0.5, 0.5], [1, 0.5, 0.5], [1, 1, 0.5], [0.5, 1, 0.5]])
+    moves = (turned(np.array([0.5, 0.5, 0.0]), np.array([0.0, 0, 2.0]), np.pi / 2), shifted(np.array([-0.5, -0.5, 0.0])))
+    item = plate(points=small)
+    low, high = box_of(LOW, HIGH, moves)
+    assert low == pytest.approx([-0.5, -0.5, 0.0])
+    for copies, reds in (((), 1), (moves, 3), ((), 1)):
+        drawing.renderer.show(Scene((replace(item, copies=copies),), "#FFFFFF", low, high), above(), 200, 200)
+        (frame,) = drawing.wait(drawing.frames)
+        places, _ = above().project(np.array([[0.75, 0.75, 0.5], [0.25, 0.75, 0.5], [0.25, 0.25, 0.5], [0.75, 0.25, 0.5]]), 200, 200)
+        seen = [bool(np.abs(frame.pixels[int(y), int(x), :3].astype(int) - [255, 0, 0]).max() < 10) for x, y in places]
+        assert seen == [True, reds == 3, reds == 3, False]
+        drawing.frames.clear()
+        if copies:
+            x, y = places[1] / 200
+            drawing.renderer.pick(5, float(x), float(y))
+            assert drawing.wait(drawing.picks) == (5, "plate")
 
 
 def test_colours_are_those_of_the_key(drawing):

@@ -2,12 +2,13 @@
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPointF, Qt
 
 from driving import click, drag, keys, pick, settle, type_into, wait
 from machines import LONG, of_pitch, passage, span_of
 from tidal_lens.formats.export import save_flow
 from tidal_lens.formats.written import FlowData
+from tidal_lens.scene.scenery import OUTLINE
 from tidal_lens.study.files import load_study
 from tidal_lens.study.kinds.round_axis import MEAN
 
@@ -116,3 +117,44 @@ def test_the_loading_of_blades_at_three_spans(opened):
     click(controls.against.button("m'"))
     settle(opened)
     assert made(opened).charts[0].across == "m′"
+
+
+def test_passages_are_drawn_side_by_side(opened):
+    """Nine by the inlet; so many copies as are shown, of cards and of the outline, undone as one step; a mean is drawn once."""
+    added(opened, "round-axis")
+    opened.show_station("case")
+    passages = opened.bench.pages["case"].passages
+    assert passages.isVisibleTo(opened.bench.pages["case"])
+    assert passages.number.placeholderText() == "9 by the inlet"
+
+    def copies():
+        scene = opened.view.pictures.scenery.scene(opened.document.asking.table(), "#FFFFFF", "#000000")
+        return {item.id: len(item.copies) for item in scene.items}
+
+    assert set(copies().values()) == {0}
+    type_into(passages.shown, "9")
+    settle(opened)
+    walls, mean = opened.document.study.layers[0].id, opened.document.study.layers[-1].id
+    assert copies()[walls] == 8
+    assert copies()[OUTLINE] == 8
+    assert copies()[mean] == 0
+    type_into(passages.number, "4")
+    settle(opened)
+    assert copies()[walls] == 3, "no more than there are"
+    for _ in range(2):
+        keys(opened.view, Qt.Key.Key_Z, modifiers=Qt.KeyboardModifier.ControlModifier)
+        settle(opened)
+    assert set(copies().values()) == {0}
+
+
+def test_relative_velocity_at_mid_span_unrolled(opened):
+    added(opened, "span")
+    controls = opened.bench.card.controls["span"]
+    click(controls.unrolled, QPointF(8, 8))
+    settle(opened)
+    flat = made(opened).geometry
+    assert np.ptp(flat.points[:, 1]) < 1e-9
+    assert "m′" in made(opened).told
+    keys(opened.view, Qt.Key.Key_Z, modifiers=Qt.KeyboardModifier.ControlModifier)
+    settle(opened)
+    assert np.ptp(made(opened).geometry.points[:, 1]) > 0.1
