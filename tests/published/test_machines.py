@@ -166,6 +166,58 @@ def test_the_loading_of_a_blade_is_what_stands_on_its_sides():
     assert np.nanmax(by_radius.at) - np.nanmin(by_radius.at) == pytest.approx(exact, rel=1e-3)
 
 
+def test_a_stage_works_as_eulers_equation_says():
+    """Angular momentum that grows along the passage, heat by Euler's equation, pressure by an efficiency of 0.85 (any text)."""
+    spin, cp, r, gamma, grows, efficient = 40.0, 1005.0, 1005.0 * 0.4 / 1.4, 1.4, 6.0, 0.85
+    before, behind = 0.1, 0.9  # the exact values at these shares along
+
+    def turning(p):
+        return grows * p[:, 0] / LONG
+
+    def warm(p):
+        return 300.0 + spin * turning(p) / cp
+
+    def total(p):
+        return 1e5 * (1 + efficient * (warm(p) / 300.0 - 1)) ** 3.5
+
+    def velocity(p):
+        radius = np.hypot(p[:, 1], p[:, 2])
+        around = np.column_stack([0 * radius, -p[:, 2], p[:, 1]]) / radius[:, None]
+        return np.array([20.0, 0, 0]) + (turning(p) / radius)[:, None] * around
+
+    def temperature(p):
+        return warm(p) - 0.5 * (velocity(p) ** 2).sum(axis=1) / cp
+
+    def pressure(p):
+        return total(p) * (temperature(p) / warm(p)) ** 3.5
+
+    flow = passage((65, 17, 33), Pressure=pressure, Density=lambda p: pressure(p) / (r * temperature(p)))
+    flow = replace(flow, fields={**flow.fields, "Velocity": replace(flow.fields["Velocity"], values=velocity(flow.points))})
+    evaluator = Evaluator(flow, ReferenceState(1e5, 1.2, (20.0, 0, 0), gamma=gamma, gas_constant=r), Methods(spin=spin))
+    layer = Study().layer_of(Begun("x", RoundAxisShape(quantity="file:Pressure", by="mass", stations=(before, behind)), SurfaceLook()))
+    told = dict(evaluator.evaluate(layer, Token(), Study().adding(layer)).made.tables[0].rows)
+    rise = grows * (behind - before)
+    assert told["rise of the angular momentum"] == pytest.approx(rise, rel=5e-3)
+    assert told["work, rise of the total enthalpy"] == pytest.approx(spin * rise, rel=0.01)
+    assert told["Euler's work over the rise of the total enthalpy"] == pytest.approx(1.0, rel=0.01)
+    place = np.array([[LONG * s, 0, 0.7] for s in (before, behind)])
+    ratio = total(place)[1] / total(place)[0]
+    assert told["total-pressure ratio"] == pytest.approx(ratio, rel=1e-3)
+    exact = (ratio ** (0.4 / 1.4) - 1) / (warm(place)[1] / warm(place)[0] - 1)
+    assert told["efficiency, total to total"] == pytest.approx(exact, rel=0.01)
+    assert told["passages"] == 9
+    for name, share in (("before", before), ("behind", behind)):
+        x = LONG * share
+        radius = np.linspace(hub(x), casing(x), 4001)
+        ring = np.column_stack([x + 0 * radius, 0 * radius, radius])
+        exact = np.trapezoid(2 * np.pi * radius * 20.0 * pressure(ring) / (r * temperature(ring)), radius)
+        assert told[f"mass flow {name}"] == pytest.approx(exact, rel=0.01)
+    tip = spin * casing(before * LONG)
+    assert told["speed of the tip"] == pytest.approx(tip, rel=1e-6)
+    assert told["work coefficient"] == pytest.approx(spin * rise / tip**2, rel=0.01)
+    assert told["flow coefficient"] == pytest.approx(20.0 / tip, rel=0.01)
+
+
 def test_what_is_kept_in_the_turning_frame():
     """A free vortex has r uθ constant, a rigid rotation is at rest; rothalpy and relative totals by their definitions (any text)."""
     spin, p, rho = 1.7, 3.0, 2.0

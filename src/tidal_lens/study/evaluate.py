@@ -132,6 +132,10 @@ class _Sight:
             raise StudyError(f"There is no annulus between hub and casing: {why}.", "",
                              "Say in the Case station which boundaries are hub and casing.") from why
 
+    @property
+    def spin(self) -> float:
+        return self.store.methods.spin
+
     def values(self, name: str) -> NDArray[Any]:
         return self.store.values(name, self.token)
 

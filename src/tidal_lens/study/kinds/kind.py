@@ -58,6 +58,10 @@ class See(Protocol):
             The flow has none.
         """
 
+    @property
+    def spin(self) -> float:
+        """Rate of rotation about the axis [rad/s]; a shape that looks at it names ``const:spin``."""
+
     def values(self, name: str) -> NDArray[Any]:
         """Node values of a quantity that the shape needs."""
 

@@ -9,9 +9,11 @@ from pydantic import Field
 
 from tidal_lens.cutting.surface import OwnSurface
 from tidal_lens.errors import MissingQuantityError, StudyError
+from tidal_lens.flow.annulus import passages_of
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.faces import quads_of_sheet
 from tidal_lens.measures.round_axis import Lattice, RoundAxis, round_axis
+from tidal_lens.measures.stage import Machine, stage
 from tidal_lens.quantities.names import CONST, OWN
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import Stencil
@@ -59,7 +61,7 @@ class RoundAxisShape(Shape):
 
     def constants(self) -> tuple[str, ...]:
         """The axis; what the density may follow from."""
-        return (*AXIS, *(f"{CONST}{name}" for name in ("gamma", "R", "rho_ref")))
+        return (*AXIS, *(f"{CONST}{name}" for name in ("gamma", "R", "rho_ref", "spin")))
 
     def draft(self) -> RoundAxisShape:
         """On a coarser lattice."""
@@ -75,7 +77,7 @@ class RoundAxisShape(Shape):
             except MissingQuantityError as lacking:
                 raise StudyError(f"A mean by mass is wanted: {lacking}", "", "Take the mean by angle.") from lacking
         found = round_axis(see.flow, see.annulus, see.values(self.quantity), Lattice(self.along, self.across, self.rays),
-                           carried, see.token)
+                           carried, token=see.token)
         if not np.isfinite(found.mean).any():
             raise StudyError("Nothing of the flow lies between hub and casing.", "", "Say in the Case station which boundaries they are.")
         number = np.arange(found.mean.size).reshape(found.mean.shape)
@@ -85,8 +87,8 @@ class RoundAxisShape(Shape):
         surface = OwnSurface(places.reshape(-1, 3), quads_of_sheet(number), nothing, own)
         charts = (self._over_span(see, found), self._along(see, found))
         told = f"{number_text(float(np.nanmin(found.mean)))} to {number_text(float(np.nanmax(found.mean)))}, by {self.by}"
-        return Made(surface, tables=(self._numbers(found), *(table_of(f"Round the axis, {c.across}", (c,)) for c in charts)),
-                    charts=charts, told=told)
+        numbers = self._numbers(found, self._stage(see))
+        return Made(surface, tables=(numbers, *(table_of(f"Round the axis, {c.across}", (c,)) for c in charts)), charts=charts, told=told)
 
     def _rows(self, found: RoundAxis) -> list[int]:
         return [int(np.abs(found.along - share).argmin()) for share in self.stations]
@@ -104,8 +106,21 @@ class RoundAxisShape(Shape):
             curves.append(Curve(f"span {found.across[column]:.2g}", found.along, found.mean[:, column], places=places))
         return Chart("share of the way along", see.called(self.quantity), tuple(curves))
 
-    def _numbers(self, found: RoundAxis) -> Table:
-        """Means over the stations: each ring by the area that is open in it."""
+    def _stage(self, see: See) -> dict[str, float]:
+        """What happens from the first station to the last, by mass; nothing where that is not known."""
+        if self.by != "mass" or len(self.stations) < 2:
+            return {}
+        axis = see.annulus.axis
+        passages = passages_of(see.flow, tuple(see.annulus.point.tolist()), tuple(axis.tolist()))
+        try:
+            found = stage(see.flow, see.annulus, see.values, Machine(see.reference.gamma, see.spin, passages),
+                          (self.stations[0], self.stations[-1]), see.token)
+        except MissingQuantityError:
+            return {}
+        return {"passages": float(passages), **found}
+
+    def _numbers(self, found: RoundAxis, more: dict[str, float]) -> Table:
+        """Means over the stations: each ring by the area that is open in it; then what the stage does."""
         radius = found.places[:, :, 1]
         steps = np.linalg.norm(np.diff(found.places, axis=1), axis=2)
         wide = 0.5 * (np.pad(steps, ((0, 0), (1, 0))) + np.pad(steps, ((0, 0), (0, 1))))
@@ -116,7 +131,7 @@ class RoundAxisShape(Shape):
             mean = float((area[row] * np.nan_to_num(found.mean[row])).sum() / whole) if whole > 0.0 else float("nan")
             rows.append((f"mean by area at {100 * share:.3g} % of the way", mean))
         rows += [("least", float(np.nanmin(found.mean))), ("greatest", float(np.nanmax(found.mean))),
-                 ("least open share", float(found.open_share[1:-1, 1:-1].min()))]
+                 ("least open share", float(found.open_share[1:-1, 1:-1].min())), *more.items()]
         return Table("Round the axis, in numbers", ("what", "value"), tuple(rows))
 
     def tell(self, words: Words) -> str:
