@@ -27,6 +27,7 @@ from vtkmodules.vtkFiltersGeneral import vtkGradientFilter
 from cuts import cutting
 from finding import finding, finding_large
 from grids import hexahedra, jittered, mixed, tetrahedra, vtk_data, warped
+from machines import machines
 from measuring import measuring
 from tidal_lens.cutting.contour import isosurface
 from tidal_lens.cutting.walls import boundary_surface
@@ -378,7 +379,7 @@ def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--points", type=int, default=128, help="points along each edge of the grid")
     options.add_argument("--rounds", type=int, default=7)
-    options.add_argument("--only", choices=("gradients", "lines", "cuts", "finding", "measuring"), help="a part of the table")
+    options.add_argument("--only", choices=("gradients", "lines", "cuts", "finding", "measuring", "machines"), help="a part of the table")
     chosen = options.parse_args()
     os.environ.setdefault("VTK_SMP_MAX_THREADS", str(THREADS))
     vtkSMPTools.SetBackend("STDThread")
@@ -402,6 +403,8 @@ def main() -> None:
         finding_large(5.0 if chosen.points >= 128 else 0.5)
     if chosen.only in (None, "measuring"):
         rows += measuring(10.0 if chosen.points >= 128 else 1.0, max(3, chosen.rounds // 2))
+    if chosen.only in (None, "machines"):
+        rows += machines(5.0 if chosen.points >= 128 else 0.5, max(3, chosen.rounds // 2))
     print(f"\n{'what':<38}{'state':<7}{'ours':>9}{'VTK':>10}{'ratio':>8}{'wanted':>8}{'error':>11}{'VTK error':>11}")
     for r in rows:
         print(f"{r.what:<38}{r.state:<7}{r.ours:>8.4f}s{r.theirs:>9.4f}s{r.ratio:>7.1f}x{r.wanted:>8}"
