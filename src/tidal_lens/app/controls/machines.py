@@ -53,11 +53,15 @@ class SpanControls(SurfaceLookControls[SpanShape]):
         self.share.edited.connect(lambda v: self.reshape("Share of span", share=v))
         self.unrolled = Check("Unrolled", "Lay it flat beside the machine, vectors turned along",
                               lambda on: self.reshape("Unroll", unrolled=on))
+        self.shown = NumberField("Passages shown", "How many passages are drawn side by side, of all cards", 1.0, 1.0, 1000.0)
+        self.shown.whole = True
+        self.shown.edited.connect(lambda v: document.edit(document.study.with_(passages_shown=int(v)), "Passages shown"))
         self.blocks = OfBlocks(document, lambda blocks: self.reshape("Blocks", blocks=blocks))
         self.body.insertWidget(0, self.blocks)
         self.body.insertLayout(1, row("Span", self.share, stretch=1))
         self.body.insertWidget(2, self.slider)
         self.body.insertWidget(3, self.unrolled)
+        self.body.insertLayout(4, row("Passages", self.shown, stretch=1))
 
     def refresh(self) -> None:
         shape = self.shape()
@@ -67,6 +71,7 @@ class SpanControls(SurfaceLookControls[SpanShape]):
         self.share.show_value(shape.share)
         self.slider.show_value(shape.share)
         self.unrolled.setChecked(shape.unrolled)
+        self.shown.show_value(self.document.study.passages_shown)
         super().refresh()
 
 

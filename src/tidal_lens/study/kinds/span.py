@@ -14,6 +14,7 @@ from tidal_lens.flow.annulus import Annulus, unwrapped
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import TurnedStencil
+from tidal_lens.study.dressings import Arrows
 from tidal_lens.study.kinds.cut import Cut
 from tidal_lens.study.kinds.first_values import best_name
 from tidal_lens.study.kinds.kind import Begun, Handles, Kind, Made, See, Tile, Vec
@@ -111,11 +112,18 @@ def unrolled(surface: Surface, annulus: Annulus, share: float) -> tuple[Surface,
     return Surface(points, surface.faces[kept], stencil), radius
 
 
-def new_span(store: QuantityStore) -> Begun:
-    """Half way between hub and casing."""
-    return Begun("At a span", SpanShape(), SurfaceLook(colour_by=best_name(store)))
+def new_span(store: QuantityStore, how: str) -> Begun:
+    """Half way between hub and casing; unrolled with arrows of the velocity as who turns sees it."""
+    look = SurfaceLook(colour_by=best_name(store))
+    if how == UNROLLED:
+        seen = "relative-velocity" if store.methods.spin else "velocity"
+        arrows = None if store.missing(seen) else Arrows(of=seen, part="along")
+        return Begun("Unrolled", SpanShape(unrolled=True), look.with_(arrows=arrows))
+    return Begun("At a span", SpanShape(), look)
 
 
-KIND = Kind(SpanShape, "The surface at a constant share of the span between hub and casing.", "measure", "span",
-            (Tile("add-span", "At a span", "Lay a surface at a share of the span between hub and casing."),),
-            lambda store, _argument: new_span(store), slow=True, lacks=lacks_annulus, group="Turning")
+UNROLLED = "unrolled"
+KIND = Kind(SpanShape, "The surface at a constant share of the span between hub and casing, in place or unrolled.", "measure", "span",
+            (Tile("add-span", "At a span", "Lay a surface at a share of the span between hub and casing."),
+             Tile("add-span-unrolled", "Unrolled", "Lay the surface at mid span flat, with arrows of the velocity along it.", UNROLLED)),
+            new_span, slow=True, lacks=lacks_annulus, group="Turning")
