@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from machines import AXIAL, CIRCULATION, LEAN, LONG, PITCH, casing, hub, of_pitch, passage, span_of
+from making import flow_of
 from tidal_lens.cutting.masking import whole_faces
 from tidal_lens.flow.annulus import Annulus, passages_of
 from tidal_lens.flow.case import Boundary
@@ -166,6 +167,24 @@ def test_the_loading_of_a_blade_is_what_stands_on_its_sides():
     assert np.nanmax(by_radius.at) - np.nanmin(by_radius.at) == pytest.approx(exact, rel=1e-3)
 
 
+def test_blocks_stand_or_turn():
+    """Of a rotor and a stator the one turns: its relative velocity is that of its frame, the other's that of the file."""
+    rotor, stator = passage((9, 9, 9)), passage((9, 9, 9))
+    shift = np.array([LONG, 0, 0])
+    both = flow_of([(rotor.points, rotor.blocks[0].grid), (stator.points + shift, stator.blocks[0].grid)],
+                   {"Velocity": np.concatenate([f.fields["Velocity"].values for f in (rotor, stator)])})
+    names = [b.name for b in both.blocks]
+    spin, n = 3.0, rotor.n_points
+    u = both.fields["Velocity"].values
+    r = np.hypot(both.points[:, 1], both.points[:, 2])
+    for turning, first, second in (((), spin, spin), ((names[0],), spin, 0.0), ((names[1],), 0.0, spin)):
+        store = QuantityStore(both, both.reference, Methods(spin=spin, turning=turning))
+        rate = np.repeat([first, second], n)
+        w = store.values("relative-velocity", Token())
+        assert w == pytest.approx(u - rate[:, None] * np.cross([1.0, 0, 0], both.points), abs=1e-12)
+        assert store.values("relative-flow-angle", Token()) == pytest.approx(np.arctan2(CIRCULATION / r - rate * r, AXIAL), abs=1e-9)
+
+
 def test_a_stage_works_as_eulers_equation_says():
     """Angular momentum that grows along the passage, heat by Euler's equation, pressure by an efficiency of 0.85 (any text)."""
     spin, cp, r, gamma, grows, efficient = 40.0, 1005.0, 1005.0 * 0.4 / 1.4, 1.4, 6.0, 0.85
@@ -233,6 +252,7 @@ def test_what_is_kept_in_the_turning_frame():
     assert store.values("rothalpy", Token()) == pytest.approx(1.4 / 0.4 * p / rho + 0.5 * w2 - 0.5 * (spin * r) ** 2)
     mach2 = w2 * rho / (1.4 * p)
     assert store.values("relative-total-pressure", Token()) == pytest.approx(p * (1 + 0.2 * mach2) ** 3.5)
+    assert store.signature("rothalpy") != QuantityStore(flow, state, Methods(spin=spin, turning=("else",))).signature("rothalpy")
     turning = replace(flow.fields["Velocity"], values=spin * np.cross([1.0, 0, 0], flow.points))
     rigid = replace(flow, fields={**flow.fields, "Velocity": turning})
     assert QuantityStore(rigid, state, Methods(spin=spin)).values("relative-speed", Token()) == pytest.approx(0.0, abs=1e-12)

@@ -46,6 +46,8 @@ class Definition:
         1, 3 or 9.
     needs : tuple of str
         What a computation of its own rests on: quantities, ``const:`` values, ``series``, ``plane flow`` or ``walls``.
+    choices : tuple of str
+        What of :class:`tidal_lens.quantities.methods.Methods` such a computation looks at.
     on_walls : bool
         Whether it is known on walls only.
     """
@@ -63,6 +65,7 @@ class Definition:
     scale: Scale = "even"
     components: Components = 1
     needs: tuple[str, ...] = ()
+    choices: tuple[str, ...] = ()
     on_walls: bool = False
 
 
@@ -251,8 +254,11 @@ CATALOGUE: tuple[Definition, ...] = (
                "positive before a shock, negative behind its middle", "Second derivatives show the mesh: smooth it, or trust it less.",
                "signed"),
 
+    Definition("turning-rate", "Rate of rotation", "Ω", "1/s", FRAMES, "", "of the frame that a block turns in", _PRACTICE,
+               "positive in the right-handed sense about the axis", "0 in blocks that stand.",
+               needs=("const:spin",), choices=("turning",)),
     Definition("relative-velocity", "Relative velocity", "w", "m/s", FRAMES,
-               "velocity - spin * cross(axis, vector(x, y, z) - axis_point)",
+               "velocity - rate_of_rotation * cross(axis, vector(x, y, z) - axis_point)",
                "u − Ω × r; the vector", _PRACTICE, components=3),
     Definition("relative-speed", "Relative speed", "|w|", "m/s", FRAMES, "length(relative_velocity)", "|u − Ω × r|", _PRACTICE),
     Definition("relative-mach", "Relative Mach number", "Mw", "", FRAMES, "relative_speed / speed_of_sound", "|w| / a", _PRACTICE,
@@ -271,7 +277,7 @@ CATALOGUE: tuple[Definition, ...] = (
     Definition("angular-momentum", "Angular momentum", "r ut", "m²/s", FRAMES, "radius * tangential_velocity", "r u · e_θ", _PRACTICE,
                "positive in the right-handed sense about the axis", "", "signed"),
     Definition("relative-flow-angle", "Relative flow angle", "β", "rad", FRAMES,
-               "atan2(tangential_velocity - spin * radius, meridional_velocity)",
+               "atan2(tangential_velocity - rate_of_rotation * radius, meridional_velocity)",
                "angle between the relative velocity and the meridional plane", _PRACTICE,
                "positive in the right-handed sense about the axis", scale="angle"),
     Definition("relative-total-pressure", "Relative total pressure", "p₀w", "Pa", FRAMES,
@@ -281,7 +287,7 @@ CATALOGUE: tuple[Definition, ...] = (
                "temperature * (1 + (gamma - 1) / 2 * relative_mach_number**2)",
                "T (1 + (γ−1)/2 Mw²)", _NACA),
     Definition("rothalpy", "Rothalpy", "I", "J/kg", FRAMES, "enthalpy + 0.5 * dot(relative_velocity, relative_velocity) - "
-               "0.5 * (spin * radius)**2", "h + ½|w|² − ½(Ω r)²", _PRACTICE, "",
+               "0.5 * (rate_of_rotation * radius)**2", "h + ½|w|² − ½(Ω r)²", _PRACTICE, "",
                "Constant along lines of the relative velocity in steady relative flow without friction and heat."),
     Definition("span-share", "Share of span", "η", "", FRAMES, "", "0 at the hub, 1 at the casing", _PRACTICE, "",
                "Along lines that join equal shares of the lengths of hub and casing: boundaries have to be said to be these.",

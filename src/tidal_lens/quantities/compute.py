@@ -37,6 +37,16 @@ def _axis(moment: Moment) -> tuple[tuple[float, float, float], tuple[float, floa
     return (moment.vector("axis"), moment.vector("axis_point")) if turned is None else (turned.axis, turned.point)
 
 
+def _turning(moment: Moment) -> Values:
+    """Rate of rotation at the nodes (n,): blocks that are not said to turn stand."""
+    methods, flow = moment.store.methods, moment.flow
+    out = np.full(flow.n_points, methods.spin)
+    for block in flow.blocks if methods.turning else ():
+        if block.name not in methods.turning:
+            out[block.points] = 0.0
+    return out
+
+
 def _annulus(moment: Moment) -> Annulus:
     try:
         return annulus_of(moment.flow, moment.vector("axis_point"), moment.vector("axis"))
@@ -57,6 +67,7 @@ COMPUTED: dict[str, Callable[[Moment], Values]] = {
     "stokes-stream-function": lambda m: stream_function.stokes(m.flow, np.asarray(m.get("velocity")), *_axis(m)),
     "mass-stream-function": lambda m: stream_function.plane(m.flow, _mass_flux(m)),
     "mass-stokes-stream-function": lambda m: stream_function.stokes(m.flow, _mass_flux(m), *_axis(m)),
+    "turning-rate": _turning,
     "span-share": lambda m: _annulus(m).shares(m.flow.points)[:, 1],
     "wall-normal": lambda m: walls.normals(m.flow),
     "first-height": lambda m: walls.first_heights(m.flow),
@@ -65,5 +76,5 @@ COMPUTED: dict[str, Callable[[Moment], Values]] = {
     "wall-rise": lambda m: walls.rise(m.flow, m.gradient(np.asarray(m.get("temperature")))[:, 0, :]),
 }
 # Those of them that hold derivatives along directions in space.
-DIFFERENTIATED = frozenset(COMPUTED) - {"stream-function", "stokes-stream-function", "mass-stream-function",
-                                        "mass-stokes-stream-function", "span-share", "wall-normal", "first-height", "wall-distance"}
+DIFFERENTIATED = frozenset(COMPUTED) - {"stream-function", "stokes-stream-function", "mass-stream-function", "mass-stokes-stream-function",
+                                        "span-share", "turning-rate", "wall-normal", "first-height", "wall-distance"}

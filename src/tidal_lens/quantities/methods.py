@@ -30,6 +30,8 @@ class Methods:
         Axis of rotation; its direction need not be of length 1.
     spin : float
         Rate of rotation about it [rad/s].
+    turning : tuple of str
+        Blocks that turn so, the others stand; all where nothing is said.
     knife : tuple of float
         Direction along which a knife edge shows the density gradient.
     shading : float
@@ -43,6 +45,7 @@ class Methods:
     axis_point: Triple = (0.0, 0.0, 0.0)
     axis: Triple = (1.0, 0.0, 0.0)
     spin: float = 0.0
+    turning: tuple[str, ...] = ()
     knife: Triple = (1.0, 0.0, 0.0)
     shading: float = 8.0
 

@@ -156,7 +156,8 @@ class Rests(Book):
             return frozenset({own}).union(*(self.signature(k) for k in tree.keys))
         if key in BY_NAME:
             needs = [n for n in BY_NAME[key].needs if n not in _OF_FLOW]
-            return frozenset({(key, self._order())}).union(*(self.signature(n) for n in needs))
+            chosen = (getattr(self.methods, choice) for choice in BY_NAME[key].choices)
+            return frozenset({(key, self._order(), *chosen)}).union(*(self.signature(n) for n in needs))
         return frozenset({(key, text, self.methods.averaging if self._of_cells([key]) else None)})
 
     def _order(self) -> tuple[bool, bool]:

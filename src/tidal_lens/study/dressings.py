@@ -347,7 +347,10 @@ class Contours(Dressing):
     def make(self, flow: Flow, on: Geometry, values: Callable[[str], NDArray[Any]]) -> Dressed:
         """The lines on a surface, and their labels."""
         levels, surface = self.levels(), _surface(on)
-        points, edges, level = level_lines(surface, surface.stencil.apply(values(self.of)), levels)
+        own = own_values(on).get(self.of[len(OWN):]) if self.of.startswith(OWN) else None
+        if own is None and self.of.startswith(OWN):
+            raise MissingQuantityError(f"There is no {self.of[len(OWN):]} to draw lines of.", "", "Choose another quantity.")
+        points, edges, level = level_lines(surface, surface.stencil.apply(values(self.of)) if own is None else np.asarray(own), levels)
         # There and back: the last pixel of a stroke is not drawn, and where two strokes end there would be a gap.
         strokes = points[:, [0, 1, 0]].reshape(-1, 3)
         offsets = np.arange(0, 3 * len(points) + 1, 3, dtype=np.int64)

@@ -206,6 +206,7 @@ class Choices(Value):
     axis_point: Vector = (0.0, 0.0, 0.0)
     axis: Vector = (1.0, 0.0, 0.0)
     spin: FiniteFloat = 0.0
+    turning: Annotated[tuple[Name, ...], Field(max_length=10_000)] = ()
     knife: Vector = (1.0, 0.0, 0.0)
     shading: Annotated[float, Field(gt=0.0, le=1000.0)] = 8.0
 

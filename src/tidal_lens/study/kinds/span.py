@@ -125,5 +125,6 @@ def new_span(store: QuantityStore, how: str) -> Begun:
 UNROLLED = "unrolled"
 KIND = Kind(SpanShape, "The surface at a constant share of the span between hub and casing, in place or unrolled.", "measure", "span",
             (Tile("add-span", "At a span", "Lay a surface at a share of the span between hub and casing."),
-             Tile("add-span-unrolled", "Unrolled", "Lay the surface at mid span flat, with arrows of the velocity along it.", UNROLLED)),
+             Tile("add-span-unrolled", "Unrolled", "Lay the surface at mid span flat, with arrows of the velocity along it.", UNROLLED,
+                  "unrolled")),
             new_span, slow=True, lacks=lacks_annulus, group="Turning")
