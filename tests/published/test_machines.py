@@ -5,8 +5,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from machines import AXIAL, CIRCULATION, LEAN, LONG, PITCH, casing, hub, of_pitch, passage, span_of
 from making import flow_of
+from passages import AXIAL, CIRCULATION, LEAN, LONG, PITCH, casing, hub, of_pitch, passage, span_of
 from tidal_lens.cutting.masking import whole_faces
 from tidal_lens.flow.annulus import Annulus, passages_of
 from tidal_lens.flow.case import Boundary

@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 from vtkmodules.vtkIOXML import vtkXMLStructuredGridWriter
 
-from machines import passage
 from making import cube_points
+from passages import passage
 from tidal_lens.cutting.points import Points
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.errors import CancelledError

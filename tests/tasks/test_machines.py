@@ -5,7 +5,7 @@ import pytest
 
 from driving import settle
 from hands import Hands
-from machines import of_pitch, passage, span_of
+from passages import of_pitch, passage, span_of
 from tidal_lens.formats.export import save_flow
 from tidal_lens.formats.written import FlowData
 from tidal_lens.study.kinds.round_axis import MEAN

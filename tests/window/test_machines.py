@@ -5,7 +5,7 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 
 from driving import click, drag, keys, pick, settle, type_into, wait
-from machines import LONG, of_pitch, passage, span_of
+from passages import LONG, of_pitch, passage, span_of
 from tidal_lens.formats.export import save_flow
 from tidal_lens.formats.written import FlowData
 from tidal_lens.scene.scenery import OUTLINE
