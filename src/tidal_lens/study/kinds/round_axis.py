@@ -20,13 +20,13 @@ from tidal_lens.sampling.mesh import Stencil
 from tidal_lens.study.charts import Chart, Curve, table_of
 from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape, Tile
 from tidal_lens.study.kinds.measured import first_quantity
+from tidal_lens.study.kinds.span_bead import AXIS
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.tables import Table
 from tidal_lens.study.value import QuantityName
 from tidal_lens.study.words import Words, number_text
 
 MEAN, OPEN = "mean round the axis", "open share round the axis"
-AXIS = (f"{CONST}axis", f"{CONST}axis_point")
 _ROUGH = (48, 16, 60)  # of a draft
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Annotated, Any, ClassVar, Literal, Self
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,32 +17,29 @@ from tidal_lens.flow.annulus import Annulus
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.charts import Chart, Curve, table_of
-from tidal_lens.study.kinds.kind import Begun, Handles, Kind, Made, See, Shape, Sort, Tile, Vec
+from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Sort, Tile, Vec
 from tidal_lens.study.kinds.measured import Quantities, first_quantity, measured_lines
-from tidal_lens.study.kinds.round_axis import AXIS, lacks_annulus
+from tidal_lens.study.kinds.round_axis import lacks_annulus
 from tidal_lens.study.kinds.section import side_curve
-from tidal_lens.study.kinds.span_bead import span_at, span_bead
+from tidal_lens.study.kinds.span_bead import AtSpan, Share
 from tidal_lens.study.looks import LineLook
 from tidal_lens.study.tables import Table
 from tidal_lens.study.value import Name
 from tidal_lens.study.words import Words, number_text
 
-Share = Annotated[float, Field(ge=0.0, le=1.0)]
 SIDES = ("pressure side", "suction side")
 _FINE = 400  # places at which both sides are set off against each other
 
 
-class RoundBladeShape(Shape):
+class RoundBladeShape(AtSpan):
     """Of which walls, at which spans, what over what.
 
     Attributes
     ----------
     boundaries : tuple of str
         The blades.
-    share : float
-        Of the span, from the hub (0) to the casing (1).
     more : tuple of float
-        Further ones.
+        Further shares of the span.
     quantities : tuple of str
         A chart each.
     against : str
@@ -56,8 +53,9 @@ class RoundBladeShape(Shape):
     on_walls: ClassVar[bool] = True
     measures: ClassVar[bool] = True
     of_mesh: ClassVar[bool] = False
+    what: ClassVar[str] = "round the blade"
+    along: ClassVar[float] = 0.0
     boundaries: Annotated[tuple[Name, ...], Field(max_length=10_000)]
-    share: Share = 0.5
     more: Annotated[tuple[Share, ...], Field(max_length=12)] = ()
     quantities: Quantities
     against: Literal["chord", "m'"] = "chord"
@@ -65,10 +63,6 @@ class RoundBladeShape(Shape):
     def needs(self) -> tuple[str, ...]:
         """What is measured, which way walls look, and the pressure that names the sides."""
         return (*self.quantities, "wall-normal")
-
-    def constants(self) -> tuple[str, ...]:
-        """The axis."""
-        return AXIS
 
     def make(self, see: See) -> Made:
         """The cuts, a chart for each quantity, and what both sides differ by."""
@@ -150,22 +144,6 @@ class RoundBladeShape(Shape):
         """What, and where."""
         listed = ", ".join(words.number(100 * s) for s in (self.share, *self.more))
         return f"{', '.join(words.quantity(q) for q in self.quantities)} at {listed} % of the span"
-
-    def handles(self, flow: Flow, _made: Made | None) -> Handles | None:
-        """A bead on the line from hub to casing at the inlet's end."""
-        return span_bead(flow, "round the blade", self.share, 0.0)
-
-    def moved(self, _handle: str, to: Vec, flow: Flow, *, snap: bool) -> Self:
-        """To the share of a place; to tenths with ``snap``."""
-        return self.with_(share=span_at(flow, to, self.share, snap=snap))
-
-    def typed(self, _handle: str, value: Any) -> Self:
-        """At a share."""
-        return self.with_(share=min(max(float(value), 0.0), 1.0))
-
-    def stepped(self, steps: float, _flow: Flow) -> Self:
-        """By hundredths of the span."""
-        return self.with_(share=float(f"{min(max(self.share + 0.01 * steps, 0.0), 1.0):.6g}"))
 
 
 def _numbers(pair: dict[str, Curve]) -> dict[str, float]:

@@ -2,24 +2,22 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal, Self
+from typing import Literal
 
 import numpy as np
-from pydantic import Field
 
 from tidal_lens.cutting.contour import isosurface
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.errors import StudyError
 from tidal_lens.flow.annulus import Annulus, unwrapped
-from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import TurnedStencil
 from tidal_lens.study.dressings import Arrows
 from tidal_lens.study.kinds.cut import Cut
 from tidal_lens.study.kinds.first_values import best_name
-from tidal_lens.study.kinds.kind import Begun, Handles, Kind, Made, See, Tile, Vec
-from tidal_lens.study.kinds.round_axis import AXIS, lacks_annulus
-from tidal_lens.study.kinds.span_bead import span_at, span_bead
+from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Tile
+from tidal_lens.study.kinds.round_axis import lacks_annulus
+from tidal_lens.study.kinds.span_bead import AtSpan
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.words import Words, number_text
 
@@ -27,29 +25,22 @@ _ASIDE = 1.15  # of the greatest radius: where the unrolled surface lies
 _EDGE = 1e-3  # of the span: hub and casing themselves are no surfaces within the flow
 
 
-class SpanShape(Cut):
+class SpanShape(AtSpan, Cut):
     """Where between hub and casing.
 
     Attributes
     ----------
-    share : float
-        0 at the hub, 1 at the casing.
     unrolled : bool
         Whether it is laid flat beside the machine: m′ along the axis and the angle across, both times the same radius, so that angles
         between directions stay; vectors are turned along.
     """
 
     kind: Literal["span"] = "span"
-    share: Annotated[float, Field(ge=0.0, le=1.0)] = 0.5
     unrolled: bool = False
 
     def needs(self) -> tuple[str, ...]:
         """The share of span."""
         return ("span-share",)
-
-    def constants(self) -> tuple[str, ...]:
-        """The axis."""
-        return AXIS
 
     def make(self, see: See) -> Made:
         """The surface."""
@@ -70,22 +61,6 @@ class SpanShape(Cut):
     def tell(self, words: Words) -> str:
         """Where."""
         return f"{self.subject_told()} at {words.number(100 * self.share)} % of the span{', unrolled' if self.unrolled else ''}"
-
-    def handles(self, flow: Flow, _made: Made | None) -> Handles | None:
-        """A bead on the line from hub to casing, half way along."""
-        return span_bead(flow, "span", self.share, 0.5)
-
-    def moved(self, _handle: str, to: Vec, flow: Flow, *, snap: bool) -> Self:
-        """To the share of a place; to tenths with ``snap``."""
-        return self.with_(share=span_at(flow, to, self.share, snap=snap))
-
-    def typed(self, _handle: str, value: Any) -> Self:
-        """At a share."""
-        return self.with_(share=min(max(float(value), 0.0), 1.0))
-
-    def stepped(self, steps: float, _flow: Flow) -> Self:
-        """By hundredths of the span."""
-        return self.with_(share=float(f"{min(max(self.share + 0.01 * steps, 0.0), 1.0):.6g}"))
 
 
 def unrolled(surface: Surface, annulus: Annulus, share: float) -> tuple[Surface, float]:
