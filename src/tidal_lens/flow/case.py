@@ -19,6 +19,7 @@ from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.flow.roles import Roles
 from tidal_lens.flow.seams import Seams, find_seams
 from tidal_lens.flow.turned import Turned
+from tidal_lens.flow.turning import Turning
 
 _numbers = itertools.count(1)
 
@@ -146,6 +147,8 @@ class Flow:
         Whether that layer of cells is the file's own.
     turned
         Of an axisymmetric flow, what its plane is turned about; else None.
+    turning
+        How blocks turn, as the file states it; else None.
     times, step
         Times of the chosen steps of the series that it belongs to, and which of them it is; empty for steady flow.
     all_times
@@ -172,6 +175,7 @@ class Flow:
     offered: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
     layer_found: bool = False
     turned: Turned | None = None
+    turning: Turning | None = None
     number: int = field(default_factory=next_number)
     mesh_number: int = field(default_factory=next_number)
 

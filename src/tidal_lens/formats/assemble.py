@@ -20,6 +20,7 @@ from tidal_lens.flow.outside import Outside
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.flow.roles import Roles, listed, recognise_roles, vector_candidates
 from tidal_lens.flow.turned import found_axis, stated_axis
+from tidal_lens.flow.turning import stated_turning
 from tidal_lens.formats.content import LEFT_OUT, PLACES, Sheet, Solid, at_nodes, conforming
 from tidal_lens.formats.layers import as_plane, was_found
 from tidal_lens.formats.named import bounded
@@ -111,9 +112,11 @@ def assemble_content(path: Path, solids: list[Solid], sheets: list[tuple[str, Sh
     if turned is not None and stated is None:
         notices.append(f"It is taken to be axisymmetric, turned about {turned.letter}, as one of its boundaries is called an axis: say "
                        "otherwise in the Case station.")
+    turning, doubt = stated_turning([(b.name, s.facts.get("Rotation", ())) for b, s in zip(blocks, solids, strict=True)])
+    notices.extend([doubt] if doubt else [])
     flow = Flow(path.stem, path, points, blocks, fields, boundaries, roles, reference,
                 any(s.facts.get("Units") == "SI" for s in solids), tuple(notices), normal, depth, *series,
-                layer_found=was_found(solids), turned=turned)
+                layer_found=was_found(solids), turned=turned, turning=turning)
     flow.__dict__.update(seams=seams, outside=outside)  # already found: fills the cached properties
     return flow
 

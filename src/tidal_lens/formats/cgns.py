@@ -76,7 +76,7 @@ def open_file(path: Path, token: Token, anyway: bool, step: int = 0) -> Flow:
             if not wants_block(label):
                 continue
             families = _families(tree, base)
-            content, found = _zone(tree, label, zone, sizes[base_name], facts[base_name], families, step)
+            content, found = _zone(tree, label, zone, sizes[base_name], {**facts[base_name], **_rotation(tree, zone)}, families, step)
             if content is not None:
                 contents.append((label, content))
             sheets += found
@@ -112,6 +112,7 @@ def _facts(tree: Tree, base: Any) -> dict[str, Any]:
     for _, node in tree.children(base, "Axisymmetry_t"):
         found = {name: tuple(float(v) for v in tree.numbers(part).ravel()[:3]) for name, part in tree.children(node, "DataArray_t")}
         facts["Axisymmetry"] = (*found.get("AxisymmetryReferencePoint", (0.0, 0.0)), *found.get("AxisymmetryAxisVector", ()))
+    facts |= _rotation(tree, base)
     for _, equations in tree.children(base, "FlowEquationSet_t"):
         for _, gas in tree.children(equations, "GasModel_t"):
             for name, node in tree.children(gas, "DataArray_t"):
@@ -120,6 +121,14 @@ def _facts(tree: Tree, base: Any) -> dict[str, Any]:
     if any(tree.word(node) == "Dimensional" for _, node in tree.children(base, "DataClass_t")) and _is_si(tree, base):
         facts["Units"] = "SI"
     return facts
+
+
+def _rotation(tree: Tree, node: Any) -> dict[str, Any]:
+    """Centre and rate vector [rad/s] of the rotating coordinates of a base or a zone."""
+    for _, turning in tree.children(node, "RotatingCoordinates_t"):
+        found = {name: tuple(float(v) for v in tree.numbers(part).ravel()[:3]) for name, part in tree.children(turning, "DataArray_t")}
+        return {"Rotation": (*found.get("RotationCenter", (0.0, 0.0, 0.0)), *found.get("RotationRateVector", ()))}
+    return {}
 
 
 def _stated(tree: Tree, state: Any) -> dict[str, Any]:

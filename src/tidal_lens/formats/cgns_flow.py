@@ -103,6 +103,11 @@ def _zone(base: Any, data: FlowData, block: Block, name: str) -> None:
         size = np.array([[grid.n_points], [grid.n_cells], [0]], np.int64)
     zone = add_node(base, name, "Zone_t", size)
     add_node(zone, "ZoneType", "ZoneType_t", "Structured" if structured else "Unstructured")
+    turning = data.flow.turning
+    if turning is not None and (not turning.blocks or block.name in turning.blocks):
+        node = add_node(zone, "RotatingCoordinates", "RotatingCoordinates_t")
+        add_node(node, "RotationCenter", "DataArray_t", np.array(turning.point))
+        add_node(node, "RotationRateVector", "DataArray_t", turning.rate * np.array(turning.axis))
     node_shape = grid.dims[::-1] if isinstance(grid, StructuredGrid) else (grid.n_points,)
     cell_shape = tuple(d - 1 for d in node_shape) if structured else (grid.n_cells,)
     coordinates = add_node(zone, "GridCoordinates", "GridCoordinates_t")

@@ -12,7 +12,7 @@ from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.kinds.slice import new_slice
 from tidal_lens.study.kinds.wall import WallShape, new_walls
 from tidal_lens.study.looks import SurfaceLook
-from tidal_lens.study.model import Study
+from tidal_lens.study.model import Choices, Study
 
 
 def _plane_study(study: Study, flow: Flow, store: QuantityStore) -> Study:
@@ -23,6 +23,12 @@ def _plane_study(study: Study, flow: Flow, store: QuantityStore) -> Study:
     sides = tuple(b.name for b in flow.boundaries if b.reason == PLANE)[:1]
     side = Begun("Plane", WallShape(boundaries=sides), SurfaceLook(colour_by=best_name(store)))
     return study.adding(study.layer_of(side))
+
+
+def first_choices(flow: Flow) -> Choices:
+    """How quantities are worked out at first: about the axis and at the rate that the file states."""
+    turning = flow.turning
+    return Choices() if turning is None else Choices(axis_point=turning.point, axis=turning.axis, spin=turning.rate, turning=turning.blocks)
 
 
 def first_study(flow: Flow, store: QuantityStore) -> Study:

@@ -10,7 +10,7 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.names import OWN
 from tidal_lens.quantities.store import Distribution
 from tidal_lens.study.basis import said_of
-from tidal_lens.study.beginnings import first_study
+from tidal_lens.study.beginnings import first_choices, first_study
 from tidal_lens.study.corrections import corrected
 from tidal_lens.study.evaluate import Answers, Evaluated, Evaluator, key_range, methods_of, quantities_on_keys, reference_of
 from tidal_lens.study.files import load_study
@@ -89,9 +89,9 @@ def open_session(path: Path, study: Study | None = None, token: Token | None = N
     part, many = (reading, numbered) if study is None else (study.reading, study.numbered)
     raw = open_as(path, part, token, anyway=anyway, step=None if study is None else study.step, numbered=many)
     flow = raw if study is None else corrected(raw, study)
-    evaluator = (Evaluator(flow, flow.reference) if study is None
-                 else Evaluator(flow, reference_of(flow, study), methods_of(study)))
-    begun = first_study(flow, evaluator.store) if study is None else study
+    own = Study(choices=first_choices(flow)) if study is None else study
+    evaluator = Evaluator(flow, flow.reference if study is None else reference_of(flow, own), methods_of(own))
+    begun = first_study(flow, evaluator.store).with_(choices=own.choices) if study is None else study
     facts = {"case": str(path.resolve()), "step": flow.step, "numbered": many, "reading": part}
     return Session(raw, flow, evaluator, begun.model_copy(update=facts))
 
