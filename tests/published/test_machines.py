@@ -13,13 +13,16 @@ from tidal_lens.flow.case import Boundary
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.measures.round_axis import Lattice, round_axis
 from tidal_lens.quantities.methods import Methods
+from tidal_lens.quantities.names import OWN
 from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.conditions import Condition
 from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.kinds.kind import Begun
+from tidal_lens.study.kinds.mask import MaskShape
 from tidal_lens.study.kinds.round_axis import MEAN, RoundAxisShape
 from tidal_lens.study.kinds.round_blade import RoundBladeShape
 from tidal_lens.study.kinds.span import SpanShape
-from tidal_lens.study.looks import LineLook, SurfaceLook
+from tidal_lens.study.looks import LineLook, NoLook, SurfaceLook
 from tidal_lens.study.model import Study
 from tidal_lens.study.tables import numbers_of
 from tidal_lens.work import Token
@@ -100,6 +103,22 @@ def test_a_mean_round_the_axis_is_over_the_angle_and_not_over_indices():
     assert np.abs(by_index).max() > 10 * errors[-1], "the trap"
     assert found.places[:, 0, 1] == pytest.approx(hub(found.places[:, 0, 0]), abs=1e-6)
     assert found.places[:, -1, 1] == pytest.approx(casing(found.places[:, -1, 0]), abs=1e-6)
+
+
+@pytest.mark.parametrize("edges", ["exact", "cells"])
+def test_a_masked_mean_keeps_its_colours(edges):
+    """Half of the plane is left, cut where x says, with the values that it had."""
+    flow = passage((17, 17, 9), s=lambda p: 3 * p[:, 0])
+    study = Study()
+    mean = study.layer_of(Begun("mean", RoundAxisShape(quantity="file:s"), SurfaceLook(colour_by=OWN + MEAN)))
+    study = study.adding(mean)
+    half = MaskShape(conditions=(Condition(quantity="place-x", value=0.4 * LONG, keep="below"),), edges=edges)
+    study = study.adding(study.layer_of(Begun("half", half, NoLook())))
+    found = Evaluator(flow, ReferenceState()).evaluate(mean, Token(), study)
+    assert found.geometry.points[:, 0].max() == pytest.approx(0.4 * LONG, abs=1e-9 if edges == "exact" else 0.02)
+    known = np.isfinite(found.colours)
+    assert known.mean() > 0.9
+    assert found.colours[known] == pytest.approx(3 * found.geometry.points[known, 0], abs=0.02)
 
 
 def test_means_by_mass_and_where_only_a_part_is_open():

@@ -5,8 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.cutting.surface import Surface, empty_surface
-from tidal_lens.sampling.mesh import Stencil
+from tidal_lens.cutting.surface import OwnSurface, Surface, empty_surface
 
 Vec = NDArray[np.float64]
 
@@ -46,6 +45,9 @@ def kept_surface(surface: Surface, values: Vec) -> Surface:
     numbers = np.empty(count + len(starts), np.int64)  # of vertices, and from the end of cut edges: -1 is the first of them
     numbers[old] = np.arange(len(old))
     numbers[count:] = (len(old) + which.ravel())[::-1]
+    if isinstance(surface, OwnSurface):
+        own = {name: np.concatenate([one[old], (1.0 - t) * one[a] + t * one[b]]) for name, one in surface.own.items()}
+        return OwnSurface(points, numbers[kept], stencil if len(keys) else surface.stencil.take(old), own)
     return Surface(points, numbers[kept], stencil) if len(keys) else Surface(points, numbers[kept], surface.stencil.take(old))
 
 
@@ -69,7 +71,7 @@ def whole_faces(surface: Surface, values: Vec) -> Surface:
     v = np.where(np.isfinite(values), values, -np.inf)
     own = np.where(surface.faces[:, 2] == surface.faces[:, 3], 3.0, 4.0)
     total = v[surface.faces].sum(axis=1) - np.where(own == 3.0, v[surface.faces[:, 3]], 0.0)
-    return _compact(surface.points, surface.faces[total >= 0.0], surface.stencil)
+    return _compact(surface, surface.faces[total >= 0.0])
 
 
 def _pieces(corners: int) -> list[tuple[int, list[list[tuple[int, int]]]]]:
@@ -118,9 +120,12 @@ def _cut(faces: NDArray[np.int64], inside: NDArray[np.bool_]) -> tuple[NDArray[n
     return np.concatenate(left), np.concatenate(starts), np.concatenate(ends)
 
 
-def _compact(points: Vec, faces: NDArray[np.int64], stencil: Stencil) -> Surface:
+def _compact(surface: Surface, faces: NDArray[np.int64]) -> Surface:
     """Only the vertices that faces use."""
-    used = np.zeros(len(points), dtype=bool)
+    used = np.zeros(len(surface.points), dtype=bool)
     used[faces] = True
-    number = np.cumsum(used) - 1
-    return Surface(points[used], number[faces], stencil.take(np.flatnonzero(used)))
+    number, old = np.cumsum(used) - 1, np.flatnonzero(used)
+    points, stencil = surface.points[used], surface.stencil.take(old)
+    if isinstance(surface, OwnSurface):
+        return OwnSurface(points, number[faces], stencil, {name: v[old] for name, v in surface.own.items()})
+    return Surface(points, number[faces], stencil)

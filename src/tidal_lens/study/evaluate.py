@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.cutting.surface import OwnSurface
 from tidal_lens.cutting.walls import outline
 from tidal_lens.errors import CancelledError, LostLayerError, StudyError, TidalLensError
 from tidal_lens.flow.annulus import Annulus, annulus_of
@@ -34,6 +35,7 @@ from tidal_lens.work import Token
 
 _DECADES = 1e-4  # of the greatest value, where a logarithmic key begins if it must be above zero
 _ALONE = Study()  # of a layer that is made from no other, and not masked
+PLACES = ("place-x", "place-y", "place-z")
 
 
 def reference_of(flow: Flow, study: Study) -> ReferenceState:
@@ -343,6 +345,8 @@ class Evaluator:
         assert isinstance(mask, Shape)
 
         def at(geometry: Geometry, name: str) -> NDArray[np.float64]:
+            if isinstance(geometry, OwnSurface) and name in PLACES:  # such as pictures and means: their values are no interpolations
+                return geometry.points[:, PLACES.index(name)]
             return geometry.stencil.apply(self.store.values(name, token))
 
         return self.answers.shapes.obtain(basis, lambda: mask.hide(made, at))
