@@ -125,7 +125,7 @@ def _facts(tree: Tree, base: Any) -> dict[str, Any]:
 
 def _rotation(tree: Tree, node: Any) -> dict[str, Any]:
     """Centre and rate vector [rad/s] of the rotating coordinates of a base or a zone."""
-    for _, turning in tree.children(node, "RotatingCoordinates_t"):
+    for turning in tree.own(node, "RotatingCoordinates_t"):  # links, to other moments, are not followed for that
         found = {name: tuple(float(v) for v in tree.numbers(part).ravel()[:3]) for name, part in tree.children(turning, "DataArray_t")}
         return {"Rotation": (*found.get("RotationCenter", (0.0, 0.0, 0.0)), *found.get("RotationRateVector", ()))}
     return {}
