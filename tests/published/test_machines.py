@@ -12,6 +12,7 @@ from tidal_lens.flow.annulus import Annulus, passages_of
 from tidal_lens.flow.case import Boundary
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.measures.round_axis import Lattice, round_axis
+from tidal_lens.measures.stage import Machine, stage
 from tidal_lens.quantities.methods import Methods
 from tidal_lens.quantities.names import OWN
 from tidal_lens.quantities.store import QuantityStore
@@ -184,6 +185,20 @@ def test_the_loading_of_a_blade_is_what_stands_on_its_sides():
     line = 0.5 * (hub(x) + casing(x))
     exact = np.trapezoid(np.hypot(1.0, np.gradient(line, x)) / line, x)
     assert np.nanmax(by_radius.at) - np.nanmin(by_radius.at) == pytest.approx(exact, rel=1e-3)
+
+
+def test_a_stage_that_does_no_work_is_told_without_ratios():
+    """Uniform flow along the axis: nothing to divide by, and nothing falls over."""
+    flow = passage((17, 9, 9), Pressure=lambda p: 1e5 + 0 * p[:, 0], Density=lambda p: 1.2 + 0 * p[:, 0])
+    even = replace(flow.fields["Velocity"], values=np.tile([20.0, 0, 0], (flow.n_points, 1)))
+    flow = replace(flow, fields={**flow.fields, "Velocity": even})
+    values = {"density": 1.2, "total-pressure": 1e5, "total-enthalpy": 3e5, "angular-momentum": 0.0}
+    every = {name: np.full(flow.n_points, value) for name, value in values.items()} | {"velocity": flow.fields["Velocity"].values}
+    told = stage(flow, Annulus.of(flow.boundaries, (0, 0, 0), (1, 0, 0)), every.__getitem__, Machine(1.4, 5.0, 9), (0.2, 0.8))
+    assert told["work, rise of the total enthalpy"] == pytest.approx(0.0, abs=1e-6)
+    assert told["power"] == pytest.approx(0.0, abs=1e-3)
+    assert told["total-pressure ratio"] == pytest.approx(1.0)
+    assert told["mass flow before"] == pytest.approx(9 * PITCH / 2 * 1.2 * 20 * (casing(0.4) ** 2 - hub(0.4) ** 2), rel=0.012)
 
 
 def test_blocks_stand_or_turn():

@@ -10,6 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from driving import click, drag, keys, pick, settle, type_into, wait
+from tidal_lens.app.jobs import Slot
 from tidal_lens.cli import main
 from tidal_lens.demo.kittiwake import ASSETS
 from tidal_lens.study.conditions import Condition
@@ -359,7 +360,13 @@ def test_a_series_is_told_over_time_without_asking(empty):
     course = empty.ledger.course
     assert not course.isVisible()
     click(empty.rail.buttons["measure"])
-    wait(lambda: course.made is not None, "the steps")
+    wait(lambda: empty.document.jobs.is_busy(Slot("course")), "its job")
+    empty.document.jobs.cancel(Slot("course"))
+    wait(lambda: not empty.document.jobs.is_busy(Slot("course")), "its end")
+    assert course.made is None
+    click(empty.rail.buttons["look"])
+    click(empty.rail.buttons["measure"])
+    wait(lambda: course.made is not None, "the steps: what was given up is asked for anew")
     settle(empty)
     assert course.isVisible()
     assert empty.ledger.isVisible()
@@ -372,6 +379,12 @@ def test_a_series_is_told_over_time_without_asking(empty):
     click(empty.rail.buttons["measure"])
     assert course.isVisible()
     assert empty.document.study is before, "looking changes nothing"
+    found = course.made
+    empty.document.clock.go_to_step(5)
+    settle(empty)
+    assert course.made is found, "the same at every step: not worked out again"
+    empty.document.clock.go_to_step(0)
+    settle(empty)
     click(course.keep)
     wait(lambda: empty.ledger.measure.is_wanted, "the card")
     settle(empty)

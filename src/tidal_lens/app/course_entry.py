@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import weakref
 from dataclasses import replace
 
 from PyQt6.QtWidgets import QLabel, QPushButton, QWidget
@@ -13,11 +12,12 @@ from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.parts import column, label
 from tidal_lens.errors import TidalLensError
-from tidal_lens.study.evaluate import Evaluated, Evaluator
+from tidal_lens.study.evaluate import Evaluated, Wish
 from tidal_lens.study.kinds.kind import Made
 from tidal_lens.study.kinds.over_time import KIND, lacks_steps, new_over_time
 from tidal_lens.study.value import walk
 
+_SLOT = Slot("course")
 _LOW = 130  # pixels that a chart is high
 
 
@@ -34,8 +34,9 @@ class CourseEntry(QWidget):
         super().__init__()
         self._document = document
         self._at_station = False
-        self._of: weakref.ref[Evaluator] | None = None
+        self._wish: Wish | None = None
         self.made: Made | None = None
+        self._failed = False
         self.name = label("The flow over time", "head")
         self.told = label("", "soft")
         self.told.setWordWrap(True)
@@ -46,8 +47,8 @@ class CourseEntry(QWidget):
         self._captions: list[QLabel] = []
         self._column = column(self, self.name, self.told, self.keep, spacing=6)
         document.case_changed.connect(self._ask)
-        document.study_changed.connect(self.refresh)
-        document.chosen_changed.connect(self.refresh)
+        for signal in (document.study_changed, document.chosen_changed, document.step_changed):
+            signal.connect(self._ask)
         theme.hub().changed.connect(self._draw)
         self.refresh()
 
@@ -66,23 +67,29 @@ class CourseEntry(QWidget):
 
     def _ask(self) -> None:
         evaluator, document = self._document.evaluator, self._document
-        if self.is_wanted and evaluator is not None and (self._of is None or self._of() is not evaluator):
-            self._of, self.made = weakref.ref(evaluator), None
-            self.told.setText("Its steps are read …")
+        if self.is_wanted and evaluator is not None:
             layer = document.study.layer_of(new_over_time(evaluator.store, ""))
             study = document.study.adding(layer)
+            wish = evaluator.wish(layer, study)
+            # What it rests on is the same at every step; what was given up is asked for anew when it is looked for again.
+            if wish == self._wish and (self.made is not None or self._failed or document.jobs.is_busy(_SLOT)):
+                self.refresh()
+                return
+            self._wish, self.made, self._failed = wish, None, False
+            self.told.setText("Its steps are read …")
 
             def done(found: Evaluated) -> None:
-                if evaluator is document.evaluator:
+                if self._wish == wish:
                     self.made = found.made
                     self._draw()
                     self.refresh()
 
             def failed(error: TidalLensError) -> None:
-                if evaluator is document.evaluator:
+                if self._wish == wish:
+                    self._failed = True
                     self.told.setText(str(error))
 
-            document.jobs.submit(Slot("course"), "The flow over time", lambda token: evaluator.evaluate(layer, token, study), done, failed)
+            document.jobs.submit(_SLOT, "The flow over time", lambda token: evaluator.evaluate(layer, token, study), done, failed)
         self.refresh()
 
     def _draw(self) -> None:

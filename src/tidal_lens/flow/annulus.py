@@ -174,7 +174,17 @@ def annulus_of(flow: Flow, point: Triple, axis: Triple) -> Annulus:
 
 
 def passages_of(flow: Flow, point: Triple, axis: Triple) -> int:
-    """How many such passages make the whole wheel, by what the inlet or the outlet takes up of the angle; 1 where that tells of none."""
+    """How many such passages make the whole wheel, by what the inlet or the outlet takes up of the angle; 1 where that tells of none.
+
+    Kept with the flow: it is asked for at every change of the study.
+    """
+    ready: tuple[tuple[Triple, Triple], int] | None = flow.__dict__.get("_passages")
+    if ready is None or ready[0] != (point, axis):
+        ready = flow.__dict__["_passages"] = (point, axis), _counted(flow, point, axis)
+    return ready[1]
+
+
+def _counted(flow: Flow, point: Triple, axis: Triple) -> int:
     way = np.array(axis, np.float64)
     frame = Annulus(np.array(point, np.float64), way / max(float(np.linalg.norm(way)), 1e-300), np.empty((0, 2)), np.empty((0, 2)))
     for boundary in sorted(flow.boundaries, key=lambda b: b.found):

@@ -63,24 +63,29 @@ def stage(flow: Flow, annulus: Annulus, values: Values, machine: Machine, ends: 
         mass = [passages * float(found.mass[row].sum()) for row in range(2)]
     ratio = float(np.exp(means["total-pressure"][1] - means["total-pressure"][0]))
     before, behind = means["total-enthalpy"]
-    work, warm = behind - before, behind / before
+    work, warm = behind - before, _over(behind, before)
     out = {"mass flow before": mass[0], "mass flow behind": mass[1], "total-pressure ratio": ratio, "total-temperature ratio": warm,
            "work, rise of the total enthalpy": work, "power": mass[1] * work}
     if abs(warm - 1.0) > 1e-9:
         ideal = ratio ** ((gamma - 1.0) / gamma) - 1.0
-        out["efficiency, total to total"] = ideal / (warm - 1.0) if work > 0.0 else (warm - 1.0) / ideal
+        out["efficiency, total to total"] = _over(ideal, warm - 1.0) if work > 0.0 else _over(warm - 1.0, ideal)
     turning = means["angular-momentum"][1] - means["angular-momentum"][0]
     out["rise of the angular momentum"] = turning
     if spin:
         places = annulus.places(np.array(ends), np.array([1.0, 1.0]))
         tip = abs(spin) * float(places[0, 1])
         area = passages * _area(annulus, ends[0], flow)
-        out |= {"work by Euler's equation": spin * turning, "Euler's work over the rise of the total enthalpy": spin * turning / work,
+        out |= {"work by Euler's equation": spin * turning, "Euler's work over the rise of the total enthalpy": _over(spin * turning, work),
                 "speed of the tip": tip, "work coefficient": work / tip**2}
         if area > 0.0:
             density = round_axis(flow, annulus, carried[0], Lattice(2, 60, 240), carried, shares=np.array(ends), token=token)
-            out["flow coefficient"] = mass[0] / (density.by_mass(0) * area * tip)
+            out["flow coefficient"] = _over(mass[0], density.by_mass(0) * area * tip)
     return out
+
+
+def _over(value: float, by: float) -> float:
+    """A ratio; not a number where there is nothing to divide by, as where no work is done."""
+    return value / by if by else float("nan")
 
 
 def _area(annulus: Annulus, share: float, flow: Flow) -> float:

@@ -12,6 +12,12 @@ from tidal_lens.study.kinds.round_axis import RoundAxisShape
 from tidal_lens.study.kinds.round_blade import RoundBladeShape
 from tidal_lens.study.kinds.span import SpanShape
 
+_MOST = 12  # stations or spans in one chart
+
+
+def _shares(typed: tuple[float, ...]) -> tuple[float, ...]:
+    return tuple(min(max(share, 0.0), 1.0) for share in typed[:_MOST])
+
 
 class RoundAxisControls(SurfaceLookControls[RoundAxisShape]):
     """What is averaged, by what, and where it is drawn over the span."""
@@ -24,7 +30,7 @@ class RoundAxisControls(SurfaceLookControls[RoundAxisShape]):
                           ("mass", "Mass", "Each place counts by the mass that goes along the annulus there")])
         self.by.picked.connect(lambda by: self.reshape("Mean by", by=by))
         self.stations = NumbersField("Stations", "Shares of the way, from 0 at the inlet to 1 at the outlet, drawn over the span")
-        self.stations.edited.connect(lambda v: self.reshape("Stations", stations=tuple(min(max(s, 0.0), 1.0) for s in v)))
+        self.stations.edited.connect(lambda v: self.reshape("Stations", stations=_shares(v)))
         self.rays = NumberField("Rays", "Angles at which each ring is looked at", 20, 8, 5000)
         self.rays.whole = True
         self.rays.edited.connect(lambda v: self.reshape("Rays", rays=int(v)))
@@ -86,7 +92,7 @@ class RoundBladeControls(QuantityControls[RoundBladeShape]):
         self.share = NumberField("Share of span", "From the hub (0) to the casing (1); its bead in the view can be dragged", 0.05, 0.0, 1.0)
         self.share.edited.connect(lambda v: self.reshape("Share of span", share=v))
         self.more = NumbersField("And at", "Further shares of the span: several in one chart")
-        self.more.edited.connect(lambda v: self.reshape("Further spans", more=tuple(min(max(s, 0.0), 1.0) for s in v)))
+        self.more.edited.connect(lambda v: self.reshape("Further spans", more=_shares(v)))
         self.walls = Boundaries(document, lambda names: self.reshape("Boundaries", boundaries=names))
         for word, part in (("Over", self.against), ("Span", self.share), ("And at", self.more)):
             self.body.addLayout(row(word, part, stretch=1))
