@@ -87,12 +87,12 @@ def main(arguments: list[str] | None = None) -> int:
 
 
 def _make_demo(arguments: list[str]) -> int:
-    from tidal_lens.demo import kittiwake, mooring
+    from tidal_lens.demo import dipper, kittiwake, mooring
 
     out = argparse.ArgumentParser(prog="tidal-lens make-demo", description="Compute the demo's data again from nothing.")
     out.add_argument("folder", nargs="?", type=Path, default=kittiwake.ASSETS.parent, help="where to write (what is shipped)")
     folder = out.parse_args(arguments).folder
-    for one in (mooring, kittiwake):
+    for one in (mooring, dipper, kittiwake):
         one.make(folder / one.ASSETS.name, lambda line: print(line, flush=True))
     return 0
 

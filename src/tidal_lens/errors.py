@@ -36,6 +36,10 @@ class DoubtfulFlowError(TidalLensError):
     """A result was read, but something that the work relies on is missing or not finite; it may be opened anyway."""
 
 
+class UnitsError(TidalLensError):
+    """It is not known whether two results are in the same units; the user may say so."""
+
+
 class MissingQuantityError(TidalLensError):
     """A quantity cannot be had from this result."""
 

@@ -32,6 +32,7 @@ from tidal_lens.quantities.gradients import block_gradient, flow_gradient, flow_
 from tidal_lens.quantities.nodes import node_values
 from tidal_lens.quantities.smoothing import node_volumes, smoothed
 from tidal_lens.quantities.walls import distances
+from tidal_lens.sampling.across import across
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.tracing.kernels import places_of
 from tidal_lens.tracing.particles import Heat, Particle, fly
@@ -106,6 +107,8 @@ def _stencils(dtype: type) -> None:
     flow = tiny_flow()
     stencil, _ = mesh_of(flow).locate(flow.points[:2])
     stencil.apply(np.ascontiguousarray(flow.fields["U"].values[:, 0], dtype=dtype))
+    way = across(flow, replace(flow, points=flow.points + 0.25))
+    way.bring(flow.fields["U"].values.astype(dtype))
 
 
 def _isosurfaces(dtype: type) -> None:

@@ -5,6 +5,7 @@ import pytest
 from PyQt6.QtCore import QPoint
 
 from driving import click, pick, settle, type_into
+from tidal_lens.app.overlays.labels import LabelsOverlay
 from tidal_lens.scene.label_marks import label_marks
 from tidal_lens.scene.marks import Words, rough_measure
 from tidal_lens.study.dressings import Arrows
@@ -72,7 +73,7 @@ def test_lines_are_ticked_set_undone_and_saved(window, tmp_path):
 
 def test_labels_are_written_where_they_can_be_seen(window):
     layer_id, controls = on_the_slice(window)
-    overlay = window.view._overlays[-1]
+    overlay = next(o for o in window.view._overlays if isinstance(o, LabelsOverlay))
     texts = [mark.text for mark in overlay.marks() if isinstance(mark, Words)]
     assert texts
     assert set(texts) <= set(dressed(window, layer_id).texts)

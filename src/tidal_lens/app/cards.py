@@ -93,6 +93,19 @@ class Cards:
         if layer is not None and shape is not None:
             self._document.edit_layer(layer.with_(shape=shape), f"Move {layer.kind}")
 
+    def next_beside(self, how: str = "") -> None:
+        """Another way to show cases beside the first: the one named, else the next."""
+        ways = ("split", "wipe", "first")
+        study = self._document.study
+        new = how if how in ways else ways[(ways.index(study.beside) + 1) % len(ways)]
+        self._document.edit(study.with_(beside=new), "How cases are shown")
+
+    def apart(self) -> None:
+        """Make one card of each case of the chosen one."""
+        layer = self._document.chosen_layer
+        if layer is not None and layer.case is None:
+            self._document.edit(self._document.study.apart(layer), "Take the cases apart")
+
     def next_ground(self, ground: str = "") -> None:
         """Another ground of the view: the one named, else the next."""
         grounds = ("water", "paper", "white", "ink")

@@ -11,18 +11,20 @@ from PyQt6.QtCore import QObject
 
 from tidal_lens.app.asking import Asking
 from tidal_lens.app.clock import Clock
+from tidal_lens.app.companions import Companions
 from tidal_lens.app.holder import Holder
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.openings import Openings
 from tidal_lens.app.player import Player
-from tidal_lens.errors import TidalLensError
+from tidal_lens.errors import StudyError, TidalLensError
 from tidal_lens.scene.camera import Camera
-from tidal_lens.study.evaluate import methods_of, reference_of
+from tidal_lens.study.differences import with_difference
+from tidal_lens.study.evaluate import Evaluator, methods_of, reference_of
 from tidal_lens.study.files import SUFFIX, save_study
 from tidal_lens.study.history import History
 from tidal_lens.study.kinds.first_values import is_at_hand
 from tidal_lens.study.kinds.kind import Begun, Kind
-from tidal_lens.study.model import CameraSetting, Layer, Study
+from tidal_lens.study.model import MOST_CASES, CameraSetting, Layer, OtherCase, Study
 from tidal_lens.study.session import Session
 
 
@@ -35,12 +37,19 @@ class Document(Holder):
         self.also: tuple[str, ...] = ()  # cards that are chosen besides
         self._begun = itertools.count(1)
         self.player = Player(self)
-        self.asking = Asking(self)
+        self.asking = Asking(self, self)
         self.clock = Clock(self)
         self.openings = Openings(self)
+        self.beside = Companions(self, self.asking.key)
+        self.step_changed.connect(self.beside.step_came)
         self.open_path = self.openings.open_path
         self.go_to_step = self.clock.go_to_step
         self.key = self.asking.key
+
+    @property
+    def case(self) -> int:
+        """The first of the cases on the table."""
+        return 0
 
     def add(self, begun: Begun) -> None:
         """Put a layer of first values on the table, and choose it."""
@@ -67,6 +76,30 @@ class Document(Holder):
         slot = Slot("begin", str(next(self._begun)))
         self.jobs.submit(slot, kind.tiles[0].name, lambda _token: begin(store, argument), done, self.tell)
 
+    def open_beside(self, path: Path) -> None:
+        """Open another case beside the first: all cards are worked out for it too."""
+        study = self.study
+        if len(study.others) >= MOST_CASES - 1:
+            self.tell(StudyError(f"There are {MOST_CASES} cases already.", path.name, "Take one away first, in the Measure station."))
+            return
+        self.edit(study.with_(others=(*study.others, OtherCase(path=str(path.resolve())))), f"{path.stem} beside")
+
+    def difference(self, quantity: str = "", case: int = 1) -> None:
+        """Take the difference of a quantity, that of the chosen card where none is named, and colour the card by it."""
+        layer = self.chosen_layer
+        name = quantity or (layer.look.colour_by if layer is not None else None)
+        if name is None:
+            self.tell(StudyError("No quantity is chosen.", "", "Colour a card by one, then take the difference."))
+            return
+        try:
+            study, found = with_difference(self.study, name, case)
+            if layer is not None and not layer.shape.measures:
+                study = study.replacing(layer.with_(look=layer.look.with_(colour_by=found)))
+        except TidalLensError as error:
+            self.tell(error)
+            return
+        self.edit(study, "Difference")
+
     def on_a_card(self) -> str:
         """Which card something is laid on: the chosen one if it is a surface, else the last surface of the deck."""
         chosen = self.chosen_layer
@@ -77,7 +110,7 @@ class Document(Holder):
         """A drag ended: what comes next is another step, and drafts are done properly."""
         self.dragging = False
         self._history.close_grip()
-        self.asking.refresh()
+        self.refresh()
 
     def edit(self, study: Study, what: str, grip: str = "") -> None:
         """Put another study in the place of the present one; a number that runs stops, and is back where it was."""
@@ -137,8 +170,18 @@ class Document(Holder):
         self.camera_changed.emit()
 
     def refresh(self) -> None:
-        """Ask for whatever is to be seen and is not there yet."""
+        """Ask for whatever is to be seen and is not there yet, of all cases."""
         self.asking.refresh()
+        self.beside.refresh()
+
+    def _join(self, evaluator: Evaluator) -> None:
+        self.beside.join(evaluator)
+
+    def asking_of(self, case: int) -> Asking | None:
+        """What the cards came to for a case; None where it is not there."""
+        if case == 0:
+            return self.asking
+        return self.beside.cases[case].asking if case in self.beside.cases else None
 
     @property
     def is_right(self) -> bool:
@@ -153,7 +196,8 @@ class Document(Holder):
             if wanted != (self.evaluator.store.reference, self.evaluator.store.methods):
                 self.evaluator = self.evaluator.with_context(*wanted)
             self.clock.want()
-        self.asking.refresh()
+            self.beside.want()
+        self.refresh()
         self.study_changed.emit()
 
     # -- cases and files -------------------------------------------------------------------------------------
@@ -161,6 +205,7 @@ class Document(Holder):
     def adopt(self, session: Session, file: Path | None) -> None:
         """Another case is open."""
         self.asking.clear()
+        self.beside.clear()
         self.clock.adopt(session)
         self.flow, self.evaluator = session.flow, session.evaluator
         self._history = History(session.study)
@@ -170,7 +215,8 @@ class Document(Holder):
         self.camera = camera_from(session.study.camera) if session.study.camera is not None else None
         self.case_opened.emit()
         self.case_changed.emit()
-        self.asking.refresh()
+        self.beside.want()
+        self.refresh()
         self.study_changed.emit()
         self.file_changed.emit()
         self.choose(session.study.layers[-1].id if session.study.layers else None)

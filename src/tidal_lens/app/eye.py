@@ -23,7 +23,7 @@ class Eye:
     """
 
     def __init__(self, view: Stage, pin: PinOverlay) -> None:
-        self._view, self._pin, self._document = view, pin, view.document
+        self._view, self._pin, self._document, self._case = view, pin, view.document, view.case
         self.pivot: NDArray[np.float64] | None = None
 
     def move(self, camera: Camera, *, rest: bool = False) -> None:
@@ -33,7 +33,7 @@ class Eye:
 
     def frame_all(self) -> None:
         """Bring the whole flow into the picture."""
-        flow = self._document.flow
+        flow = self._case.flow
         if flow is None:
             return
         aspect = self._view.width() / max(self._view.height(), 1)
@@ -43,7 +43,7 @@ class Eye:
 
     def frame_chosen(self) -> None:
         """Bring the chosen card's geometry into the picture."""
-        result = self._document.asking.results.get(self._document.chosen or "")
+        result = self._case.asking.results.get(self._document.chosen or "")
         camera = self._document.camera
         if result is None or camera is None or len(result.geometry.points) == 0:
             return
@@ -60,7 +60,7 @@ class Eye:
     def fill(self) -> None:
         """Look straight at the chosen card's plane, with parallel rays, and show it alone; again: all are shown."""
         document, camera = self._document, self._document.camera
-        layer, result = document.chosen_layer, document.asking.results.get(document.chosen or "")
+        layer, result = document.chosen_layer, self._case.asking.results.get(document.chosen or "")
         if layer is None or camera is None or result is None or result.unmasked.frame is None:
             return
         alone = document.study.alone == layer.id
@@ -93,7 +93,7 @@ class Eye:
 
     def look_from(self, axis: int, sign: int) -> None:
         """Look along an axis, from its positive or negative side, at the whole flow."""
-        camera, flow = self._document.camera, self._document.flow
+        camera, flow = self._document.camera, self._case.flow
         if camera is None or flow is None:
             return
         if flow.normal is not None and abs(flow.normal[axis]) < 0.9:
@@ -114,7 +114,7 @@ class Eye:
 
     def orbit(self, dx: float, dy: float) -> None:
         """Turn about the pivot by pixels of drag; a plane flow is shifted instead."""
-        camera, flow = self._document.camera, self._document.flow
+        camera, flow = self._document.camera, self._case.flow
         if camera is not None and flow is not None and flow.normal is not None:
             self.move(camera.panned(dx, dy, self._view.height()))
         elif camera is not None:

@@ -121,6 +121,17 @@ class FileDialogs:
         if table is not None:
             self._ask("Save the table", lambda target: self._imports.save_rows(table.whole, target), path, kinds=("csv",), name=table.title)
 
+    def save_several(self, tables: Sequence[Table], path: str = "") -> None:
+        """Save tables that are at hand, the first under the name, to be asked for where none is given, others beside it."""
+        if tables:
+            self._ask("Save the tables", lambda target: self._imports.save_several(tables, target), path, kinds=("csv",),
+                      name=tables[0].title)
+
+    def open_beside(self, path: str = "") -> None:
+        """Open another case beside the first, asking for it where none is given."""
+        patterns = " ".join(f"*{s}" for f in FORMATS for s in f.suffixes)
+        self._ask("Open a case beside this one", self._document.open_beside, path, filters=[f"Results ({patterns})", "All files (*)"])
+
     def open_history(self, path: str = "") -> None:
         """Open the history of a run, asking for it where none is given."""
         self._ask("Open the history of a run", self._document.open_path, path, filters=["Tables (*.csv *.dat *.txt)", "All files (*)"])

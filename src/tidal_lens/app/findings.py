@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from PyQt6.QtCore import QObject
 
+from tidal_lens.app.asking import CaseHere
 from tidal_lens.app.document import Document
 from tidal_lens.app.eye import Eye
 from tidal_lens.app.jobs import Slot
@@ -49,15 +50,17 @@ class Findings(QObject):
     ----------
     document : Document
         Whose findings.
+    case : CaseHere
+        In which of its cases.
     picks : LinePicks
         Which one is chosen: by its card and its number.
     eye : Eye
         Goes to them.
     """
 
-    def __init__(self, document: Document, picks: LinePicks, eye: Eye) -> None:
-        super().__init__(document)
-        self._document, self.picks, self._eye = document, picks, eye
+    def __init__(self, document: Document, case: CaseHere, picks: LinePicks, eye: Eye) -> None:
+        super().__init__(picks)
+        self._document, self._case, self.picks, self._eye = document, case, picks, eye
         self._cards: dict[str, tuple[tuple[object, ...], CardOfFindings]] = {}
         self._named: dict[str, tuple[tuple[Finding, ...], tuple[str, ...]]] = {}
         self.through_time: tuple[str, Table] | None = None  # of the finding of a name
@@ -67,7 +70,7 @@ class Findings(QObject):
         """All finders' cards that have come to something, in the order of the deck."""
         out = []
         for layer in self._document.study.layers:
-            result = self._document.asking.results.get(layer.id) if layer.shape.finds else None
+            result = self._case.asking.results.get(layer.id) if layer.shape.finds else None
             if result is None:
                 continue
             sifting = sifting_of(layer, self._document.study)
@@ -119,7 +122,7 @@ class Findings(QObject):
 
     def find_all(self) -> None:
         """Look for all that the flow has the quantities for: one step, on cards of their own; those that are there stay."""
-        evaluator, flow = self._document.evaluator, self._document.flow
+        evaluator, flow = self._case.evaluator, self._case.flow
         if evaluator is None or flow is None:
             return
         study = self._document.study
@@ -160,7 +163,7 @@ class Findings(QObject):
 
     def cut_across(self) -> None:
         """Lay a slice across the chosen finding."""
-        found, evaluator = self.chosen, self._document.evaluator
+        found, evaluator = self.chosen, self._case.evaluator
         if found is not None and evaluator is not None:
             card, own = found
             line = line_number(card.result.unmasked.geometry, own.number)
@@ -168,13 +171,13 @@ class Findings(QObject):
 
     def seed_around(self) -> None:
         """Trace lines round the chosen finding."""
-        found, evaluator = self.chosen, self._document.evaluator
+        found, evaluator = self.chosen, self._case.evaluator
         if found is not None and evaluator is not None:
             self._add(seed_around(evaluator.store, found[1].finding, found[1].name))
 
     def profile(self) -> None:
         """Lay a profile through the chosen finding; its chart is seen."""
-        found, evaluator = self.chosen, self._document.evaluator
+        found, evaluator = self.chosen, self._case.evaluator
         if found is not None and evaluator is not None:
             card, own = found
             self._document.add(profile_through(evaluator.store, own.finding, own.name, card.result.unmasked.geometry, own.number))
@@ -193,7 +196,7 @@ class Findings(QObject):
 
     def follow_in_time(self) -> None:
         """Look for the chosen finding at all steps of the series; its numbers become curves."""
-        found, evaluator, flow = self.chosen, self._document.evaluator, self._document.flow
+        found, evaluator, flow = self.chosen, self._case.evaluator, self._case.flow
         if found is None or evaluator is None or flow is None or len(flow.times) < 2:
             return
         card, own = found

@@ -75,13 +75,27 @@ class Holder(QObject):
         super().__init__(parent)
         self.jobs = Jobs(self)
         self.flow: Flow | None = None
-        self.evaluator: Evaluator | None = None
+        self._evaluator: Evaluator | None = None
         self.file: Path | None = None
         self.camera: Camera | None = None
         self.dragging = False
         self.clicks = Clicks(self)
         self._history = History(Study())
         self._saved = Study()
+
+    @property
+    def evaluator(self) -> Evaluator | None:
+        """Of the flow, with the study's reference state and methods."""
+        return self._evaluator
+
+    @evaluator.setter
+    def evaluator(self, evaluator: Evaluator | None) -> None:
+        self._evaluator = evaluator
+        if evaluator is not None:
+            self._join(evaluator)
+
+    def _join(self, evaluator: Evaluator) -> None:
+        """There is another evaluator: let it know what stands beside."""
 
     # -- the value -------------------------------------------------------------------------------------------
 

@@ -27,6 +27,7 @@ from tidal_lens.study.kinds.cloud import new_cloud
 from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.kinds.streamlines import new_seed_list
 from tidal_lens.study.tables import Cell
+from tidal_lens.study.tables import Table as Told
 from tidal_lens.tracing.streamlines import Lines
 from tidal_lens.work import Token
 
@@ -152,6 +153,10 @@ class Imports(QObject):
             self._tell(TidalLensError("The card has nothing to tell yet.", "", "Wait for it, or press F5."))
             return
 
+        self.save_several(tables, path)
+
+    def save_several(self, tables: Sequence[Told], path: Path) -> None:
+        """Save tables, the first under the name, others with their titles added to it."""
         self._save_tables([(path if n == 0 else path.with_stem(f"{path.stem}, {t.title.lower()}"), t.whole) for n, t in enumerate(tables)])
 
     def save_rows(self, rows: list[tuple[Cell, ...]], path: Path) -> None:

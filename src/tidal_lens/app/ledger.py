@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from tidal_lens.app import theme
+from tidal_lens.app.beside_entry import BesideEntry
 from tidal_lens.app.charts import CurvesPanel
 from tidal_lens.app.course_entry import CourseEntry
 from tidal_lens.app.document import Document
@@ -110,6 +111,7 @@ class Ledger(QWidget):
         self.table = TableEntry(document, picks)
         self.found = FindingEntry(document, findings, act)
         self.measure = MeasureEntry(document, act, histories)
+        self.beside = BesideEntry(document, act)
         self.course = CourseEntry(document)
         page = QWidget()
         page.setObjectName("benchpage")
@@ -118,6 +120,7 @@ class Ledger(QWidget):
         inside.addWidget(label("Ledger", "title"))
         inside.addWidget(self.found)
         inside.addWidget(self.measure)
+        inside.addWidget(self.beside)
         inside.addWidget(self.course)
         inside.addWidget(self.table)
         inside.addWidget(self.history)
@@ -136,12 +139,13 @@ class Ledger(QWidget):
         document.chosen_changed.connect(self._show_if_needed)
         document.study_changed.connect(self._show_if_needed)
         document.result_changed.connect(lambda _id: self._show_if_needed())
+        document.beside.changed.connect(self._show_if_needed)
         self._histories = histories
         self._show_if_needed()
 
     def _show_if_needed(self) -> None:
         history = self._histories.history is not None or self._histories.folder is not None
-        something = self.found.is_wanted or self.measure.is_wanted or self.course.is_wanted or self.table.is_wanted or history
+        something = history or any(e.is_wanted for e in (self.found, self.measure, self.beside, self.course, self.table))
         self.setVisible(something and not self.folded)
 
     def look(self, station: str) -> None:

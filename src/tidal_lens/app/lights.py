@@ -36,9 +36,9 @@ class Lights(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, jobs: Jobs, shown: Shown, parent: QObject | None = None) -> None:
+    def __init__(self, jobs: Jobs, shown: Shown, parent: QObject | None = None, case: int = 0) -> None:
         super().__init__(parent)
-        self._jobs, self._shown = jobs, shown
+        self._jobs, self._shown, self._case = jobs, shown, case
         self.of: tuple[str, float] | None = None
         self.items: tuple[LinesItem, ...] = ()
         self._basis: tuple[object, ...] = ()
@@ -75,7 +75,7 @@ class Lights(QObject):
                 self.items = items
                 self.changed.emit()
 
-        self._jobs.submit(Slot("lights"), "Lighting places", work, done, lambda _error: None)
+        self._jobs.submit(Slot("lights", str(self._case)), "Lighting places", work, done, lambda _error: None)
 
     def put_out(self) -> bool:
         """Light nothing; whether anything was."""

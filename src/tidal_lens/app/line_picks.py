@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tidal_lens.app import theme
+from tidal_lens.app.asking import CaseHere
 from tidal_lens.app.document import Document
 from tidal_lens.scene.scene import LinesItem
 from tidal_lens.tracing.streamlines import Lines
@@ -26,9 +27,9 @@ class LinePicks(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, document: Document, parent: QObject | None = None) -> None:
+    def __init__(self, document: Document, case: CaseHere, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._document = document
+        self._document, self._case = document, case
         self.of: tuple[str, int] | None = None
         self.forget: Callable[[], bool] = lambda: False  # what is done with a chosen finding in the place of a seed
         self._item: tuple[tuple[object, ...], tuple[LinesItem, ...]] = ((), ())
@@ -60,7 +61,7 @@ class LinePicks(QObject):
             return False
         if self.forget():
             return True
-        layer, result = self._document.study.layer(self.of[0]), self._document.asking.results.get(self.of[0])
+        layer, result = self._document.study.layer(self.of[0]), self._case.asking.results.get(self.of[0])
         if layer is None or result is None or result.unmasked.began is None:
             return False
         shape = layer.shape.without_seed(self.of[1], result.unmasked.began)
@@ -74,7 +75,7 @@ class LinePicks(QObject):
         if self.of is None:
             return ()
         name, seed = self.of
-        layer, result = self._document.study.layer(name), self._document.asking.results.get(name)
+        layer, result = self._document.study.layer(name), self._case.asking.results.get(name)
         if layer is None or result is None or not isinstance(result.geometry, Lines) or not self._document.study.is_drawn(layer):
             return ()
         lines, colour = result.geometry, theme.current().magenta

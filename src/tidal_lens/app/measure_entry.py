@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -16,6 +17,8 @@ from tidal_lens.app.histories import Histories
 from tidal_lens.app.parts import column, label, row
 from tidal_lens.app.trust_entry import TrustEntry
 from tidal_lens.study.kinds.kind import Made
+from tidal_lens.study.model import Layer
+from tidal_lens.study.side_by_side import charts_beside
 from tidal_lens.study.tables import Table
 from tidal_lens.study.words import number_text
 
@@ -126,6 +129,13 @@ class MeasureEntry(QWidget):
             if not view.isHidden() and flow is not None:
                 view.mark_place(place if isinstance(place, np.ndarray) else None, _REACH * flow.length)
 
+    def _elsewhere(self, layer: Layer) -> dict[int, Made]:
+        """What the card came to in other cases."""
+        if layer.case is not None:
+            return {}
+        found = {n: one.asking.results.get(layer.id) for n, one in sorted(self._document.beside.cases.items())}
+        return {n: result.unmasked for n, result in found.items() if result is not None}
+
     def _anew(self) -> None:
         self._seen = ()
         self.refresh()
@@ -138,11 +148,15 @@ class MeasureEntry(QWidget):
             self.pointed.emit(None)
             self.shown.emit()
             return
-        seen = (result.unmasked, layer.name, layer.look)
+        made, others = result.unmasked, self._elsewhere(layer)
+        seen = (made, layer.name, layer.look, tuple(map(id, others.values())), self._document.study.case_titles)
         if self._seen and seen[0] is self._seen[0] and seen[1:] == self._seen[1:]:
             return
         self._seen = seen
-        made = result.unmasked
+        if others:
+            titles = self._document.study.case_titles
+            charts = charts_beside([made.charts, *(one.charts for one in others.values())], [titles[n] for n in (0, *others)])
+            made = replace(made, charts=charts)
         self.name.setText(layer.name)
         self.told.setText(made.told)
         self.taps.setVisible(layer.shape.takes_taps)

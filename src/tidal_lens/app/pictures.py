@@ -10,6 +10,7 @@ from typing import Protocol
 from PyQt6.QtCore import QObject, QSize, QTimer, pyqtSignal
 
 from tidal_lens.app import theme
+from tidal_lens.app.asking import CaseHere
 from tidal_lens.app.document import Document
 from tidal_lens.app.lights import Lights
 from tidal_lens.app.small_pictures import SmallPictures
@@ -59,14 +60,14 @@ class Pictures(QObject):
     _picked = pyqtSignal(int, object)
     _small = pyqtSignal(str, object, object)
 
-    def __init__(self, document: Document, ground: Ground, quick: Callable[[], bool], more: Callable[[], tuple[Item, ...]],
+    def __init__(self, document: Document, case: CaseHere, ground: Ground, quick: Callable[[], bool], more: Callable[[], tuple[Item, ...]],
                  parent: QObject) -> None:
         super().__init__(parent)
         self._more = more
-        self._document, self._ground, self._quick = document, ground, quick
+        self._document, self._case, self._ground, self._quick = document, case, ground, quick
         self.scenery = Scenery()
         self.small = SmallPictures(self.small_ready.emit)
-        self.lights = Lights(document.jobs, self._drawn, self)
+        self.lights = Lights(document.jobs, self._drawn, self, case.case)
         self._cameras: dict[int, Camera] = {}
         self._newest = self._newest_full = self._shown = 0
         self._asked: tuple[object, ...] = ()
@@ -104,7 +105,7 @@ class Pictures(QObject):
 
     def redraw(self, *, draft: bool = False) -> None:
         """Ask for a picture."""
-        table, camera = self._document.asking.table(), self._document.camera
+        table, camera = self._case.asking.table(), self._document.camera
         if table is None or camera is None:
             return
         scene = self.scenery.scene(table, theme.current().ground, theme.current().soft)
@@ -150,7 +151,7 @@ class Pictures(QObject):
                    or (look.on == "lines" and look.marks is not None and look.marks.running) for look in looks)
 
     def _drawn(self) -> list[Evaluated]:
-        study, results = self._document.study, self._document.asking.results
+        study, results = self._document.study, self._case.asking.results
         return [results[layer.id] for layer in study.layers if layer.id in results and study.is_drawn(layer)]
 
     def _take_frame(self, frame: Frame) -> None:

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from PyQt6.QtCore import QPointF
 
+from tidal_lens.app.asking import CaseHere
 from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
 from tidal_lens.cutting.points import Points
@@ -34,14 +35,14 @@ class Pointing:
 
     Parameters
     ----------
-    document : Document
-        Its drawn lines and particles are found.
+    document, case
+        What is drawn of a case of a document is found.
     ready : callable
         Called when they have been laid out for the camera that was asked for.
     """
 
-    def __init__(self, document: Document, ready: Callable[[], None]) -> None:
-        self._document, self._ready = document, ready
+    def __init__(self, document: Document, case: CaseHere, ready: Callable[[], None]) -> None:
+        self._document, self._case, self._ready = document, case, ready
         self._key: tuple[object, ...] = ()
         self._laid: tuple[_Laid, ...] = ()
         self._asked: tuple[object, ...] = ()
@@ -76,7 +77,7 @@ class Pointing:
         return None
 
     def _drawn(self) -> list[Lines | Points]:
-        study, results = self._document.study, self._document.asking.results
+        study, results = self._document.study, self._case.asking.results
         found = [results[layer.id].geometry for layer in study.layers if layer.id in results and study.is_drawn(layer)]
         return [one for one in found if isinstance(one, Lines | Points) and len(one.points)]
 
@@ -103,4 +104,4 @@ class Pointing:
             self._key, self._laid, self._camera = key, laid, camera  # the camera is held, so that its id stays its own
             self._ready()
 
-        self._document.jobs.submit(Slot("pointing"), "Finding lines", work, done, lambda _error: None)
+        self._document.jobs.submit(Slot("pointing", str(self._case.case)), "Finding lines", work, done, lambda _error: None)

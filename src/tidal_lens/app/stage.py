@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QWidget
 
+from tidal_lens.app.asking import CaseHere
 from tidal_lens.app.document import Document
 from tidal_lens.app.typing_here import TypingHere
 from tidal_lens.scene.camera import Camera
@@ -39,9 +40,9 @@ class Stage(QWidget):
     pointed = pyqtSignal(str)
     seen = pyqtSignal(object)
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Document, case: CaseHere) -> None:
         super().__init__()
-        self.document = document
+        self.document, self.case = document, case
         self.image: QImage | None = None
         self.shown_camera: Camera | None = None
         self.typing = TypingHere(self, self.pointed.emit, lambda: document.flow.length if document.flow is not None else None)

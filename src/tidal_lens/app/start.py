@@ -139,7 +139,7 @@ def picture(path: Path | None, out: Path, size: tuple[int, int], chosen_theme: s
 
 def complete(window: Window) -> bool:
     """Whether the window shows everything that was asked for."""
-    return window.document.flow is not None and not window.document.jobs.is_busy() and window.view.is_complete()
+    return window.document.flow is not None and not window.document.jobs.is_busy() and window.views.are_complete
 
 
 def grab(window: Window) -> QPixmap:

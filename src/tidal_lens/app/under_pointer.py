@@ -32,7 +32,7 @@ class UnderPointer:
     def __init__(self, view: Stage) -> None:
         self._view, self._document = view, view.document
         self.last: QPointF | None = None
-        self._pointing = Pointing(view.document, self._again)
+        self._pointing = Pointing(view.document, view.case, self._again)
         self.waits = False
 
     def tell(self, at: QPointF) -> None:
@@ -57,7 +57,7 @@ class UnderPointer:
         if not isinstance(lines, Lines):
             return None
         seed = int(lines.seeds[int(np.searchsorted(lines.offsets, point, side="right")) - 1])
-        owner = next((layer for layer, r in self._document.asking.results.items() if r.geometry is lines), None)
+        owner = next((layer for layer, r in self._view.case.asking.results.items() if r.geometry is lines), None)
         return (owner, seed) if owner is not None else None
 
     def _hit(self, at: QPointF) -> tuple[Lines | Points, int] | None:
@@ -72,7 +72,7 @@ class UnderPointer:
         return self._pointing.hit(camera, (self._view.width(), self._view.height()), at, front)
 
     def _value(self, at: QPointF) -> str:
-        point, flow, evaluator = self._view.point_at(at), self._document.flow, self._document.evaluator
+        point, flow, evaluator = self._view.point_at(at), self._view.case.flow, self._view.case.evaluator
         if point is None or flow is None or evaluator is None:
             return ""
         text = "   ".join(f"{axis} {number_text(float(c))}" for axis, c in zip("xyz", point, strict=True))

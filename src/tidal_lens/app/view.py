@@ -16,6 +16,7 @@ from PyQt6.QtGui import (
 )
 
 from tidal_lens.app import theme
+from tidal_lens.app.asking import CaseHere
 from tidal_lens.app.document import Document
 from tidal_lens.app.eye import Eye
 from tidal_lens.app.findings import Findings
@@ -31,9 +32,11 @@ from tidal_lens.app.overlays.labels import LabelsOverlay
 from tidal_lens.app.overlays.pin import PinOverlay
 from tidal_lens.app.overlays.rose import RoseOverlay
 from tidal_lens.app.overlays.spot import SpotOverlay
+from tidal_lens.app.overlays.titles import TitlesOverlay
 from tidal_lens.app.pictures import Pictures
 from tidal_lens.app.stage import Stage
 from tidal_lens.app.under_pointer import UnderPointer
+from tidal_lens.app.wipe import Wipe
 from tidal_lens.scene.camera import Camera
 from tidal_lens.scene.scene import Frame
 from tidal_lens.study.words import number_text
@@ -56,12 +59,13 @@ class FlowView(Stage):
     small_ready = pyqtSignal(str, object)
     failed = pyqtSignal(str)
 
-    def __init__(self, document: Document) -> None:
-        super().__init__(document)
+    def __init__(self, document: Document, case: CaseHere | None = None) -> None:
+        super().__init__(document, case or document)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("View of the flow")
-        self.setMinimumSize(320, 240)
+        self.setMinimumSize(200, 160)
+        self.clicks = ClicksOverlay(self)
         self.keys = KeysOverlay(self)
         self.handles = HandlesOverlay(self)
         self.pin = PinOverlay(self)
@@ -70,29 +74,34 @@ class FlowView(Stage):
         self.rose = RoseOverlay(self, self.eye.look_from, self.eye.toggle_projection)
         self.hand = Hand(self, self.eye)
         self.under = UnderPointer(self)
-        self.picks = LinePicks(document, self)
-        self.findings = Findings(document, self.picks, self.eye)
+        self.picks = LinePicks(document, self.case, self)
+        self.findings = Findings(document, self.case, self.picks, self.eye)
         self.names = FindingsOverlay(self, self.findings.cards, self.findings.choose, lambda: self.picks.of)
-        self._overlays: tuple[Overlay, ...] = (ClicksOverlay(self), self.handles, self.keys, self.rose, self.pin, self.spot, self.names,
-                                               LabelsOverlay(self))
-        self.pictures = Pictures(document, self, lambda: document.dragging or bool(self.hand.mode), self.picks.items, self)
+        self.wipe = Wipe(self, document.beside) if self.case.case == 0 else None  # keys and the divider stand in the first's view
+        self._overlays: tuple[Overlay, ...] = (
+            self.clicks, self.handles, *((self.keys, self.rose) if self.wipe is not None else ()), self.pin, self.spot,
+            self.names, LabelsOverlay(self), TitlesOverlay(self, self._titles), *((self.wipe,) if self.wipe is not None else ()))
+        self.pictures = Pictures(document, self.case, self, lambda: document.dragging or bool(self.hand.mode), self.picks.items, self)
         self.scenery, self.lights, self.renderer = self.pictures.scenery, self.pictures.lights, self.pictures.renderer
-        self.is_complete = self.pictures.are_complete
         self.picks.changed.connect(self.redraw)
         self.pictures.shown.connect(self._take_frame)
         self.pictures.picked.connect(self._take_pick)
         self.pictures.small_ready.connect(self.small_ready.emit)
         self.pictures.failed.connect(self.failed.emit)
         self._held: Overlay | None = None
-        document.case_changed.connect(self._new_case)
+        if self.case.case == 0:
+            document.case_changed.connect(self._new_case)
         document.study_changed.connect(self.redraw_soon)
-        document.result_changed.connect(lambda _id: self._came())
+        document.result_changed.connect(self._came)  # no lambdas: they would outlive a view of another case
         document.study_changed.connect(self.lights.refresh)
-        document.result_changed.connect(lambda _id: self.lights.refresh())
-        document.quantity_known.connect(lambda _name: self._came())
+        document.result_changed.connect(self._relight)
+        document.quantity_known.connect(self._came)
         document.chosen_changed.connect(self.update)
-        document.visit.connect(self.eye.visit)
-        document.fill_view.connect(self.eye.fill)
+        document.clicks.changed.connect(self._clicks_changed)
+        document.camera_changed.connect(self._camera_moved)
+        if self.case.case == 0:
+            document.visit.connect(self.eye.visit)
+            document.fill_view.connect(self.eye.fill)
         theme.hub().changed.connect(self.redraw_soon)
 
     # -- drawing ---------------------------------------------------------------------------------------------
@@ -105,19 +114,52 @@ class FlowView(Stage):
         else:
             self.redraw()
 
+    def is_complete(self) -> bool:
+        """Whether what is shown is everything that was asked for, in full."""
+        return self.pictures.are_complete() and (self.wipe is None or self.wipe.is_complete)
+
+    def _titles(self) -> list[tuple[str, float, float]]:
+        """Names of the cases that are shown, where there are several."""
+        study = self.document.study
+        if self.wipe is not None and self.wipe.is_on:
+            return self.wipe.titles()
+        many = study.beside == "split" and len(study.case_titles) > self.case.case and bool(study.others)
+        return [(study.case_titles[self.case.case], 0.0, 1.0)] if many else []
+
+    def _camera_moved(self) -> None:
+        """By this view or another: all look from the same place."""
+        if self._others_look:
+            self.redraw(draft=True)
+
+    @property
+    def _others_look(self) -> bool:
+        return bool(self.document.beside.cases)
+
     def redraw_soon(self) -> None:
         """The study changed: draw, quickly while something is dragged."""
         self.pictures.redraw_soon()
+        if self.wipe is not None:
+            self.wipe.refresh(draft=self.document.dragging)
         self.update()
 
-    def _came(self) -> None:
+    def _clicks_changed(self) -> None:
+        self.clicks.changed()
+
+    def _relight(self, _layer_id: str) -> None:
+        self.lights.refresh()
+
+    def _came(self, _name: str) -> None:
         """Something is known now: overlays are painted anew with the picture that shows it, or at once where it shows nothing new."""
+        if self.wipe is not None:
+            self.wipe.refresh(draft=self.document.dragging)
         if not self.pictures.redraw_soon():
             self.update()
 
     def redraw(self, *, draft: bool = False) -> None:
         """Ask for a picture."""
         self.pictures.redraw(draft=draft)
+        if self.wipe is not None:
+            self.wipe.refresh(draft=draft)
 
     def light(self, name: str, value: float) -> None:
         self.lights.light(name, value, theme.current().magenta)
@@ -137,7 +179,7 @@ class FlowView(Stage):
     def _paint(self, p: QPainter) -> None:
         p.fillRect(self.rect(), theme.colour("ground"))
         p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
-        if self.image is not None and self.document.flow is not None:
+        if self.image is not None and self.case.flow is not None:
             p.drawImage(QRectF(self.rect()), self.image)
             for overlay in reversed(self._overlays):  # what is grasped first is painted last
                 overlay.paint(p)
@@ -145,11 +187,13 @@ class FlowView(Stage):
                 p.setPen(QPen(theme.colour("magenta"), 1.2))
                 p.setBrush(theme.colour("magenta", 0.08))
                 p.drawRect(QRectF(*self.hand.frame).normalized())
-        elif self.document.flow is None:
+        elif self.case.flow is None:
             p.setPen(theme.colour("soft"))
             p.setFont(theme.font(15))
             text = "Opening…" if self.document.jobs.is_busy(Slot("case")) else "Drop a result here, or press Ctrl+O to open one."
-            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
+            if self.case.case:
+                text = self.document.beside.trouble_of(self.case.case) or "Opening…"
+            p.drawText(self.rect().adjusted(20, 20, -20, -20), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text)
 
     def resizeEvent(self, _event: QResizeEvent | None) -> None:
         self.redraw(draft=False)
@@ -161,6 +205,8 @@ class FlowView(Stage):
     def close_renderer(self) -> None:
         """Stop drawing for good."""
         self.pictures.close()
+        if self.wipe is not None:
+            self.wipe.close()
 
     # -- mouse and keys --------------------------------------------------------------------------------------
 

@@ -35,8 +35,8 @@ from tidal_lens.app.lifted import Lifted
 from tidal_lens.app.notices import Notice
 from tidal_lens.app.over_time import OverTime
 from tidal_lens.app.view import FlowView
-from tidal_lens.demo import mooring
-from tidal_lens.demo.kittiwake import ASSETS
+from tidal_lens.app.views import Views
+from tidal_lens.demo.shipped import demo_path
 from tidal_lens.formats.bodies import SUFFIXES
 from tidal_lens.formats.clouds import TABLES
 from tidal_lens.memory import say_limit
@@ -73,6 +73,7 @@ class Window(QMainWindow):
         self.setWindowIcon(theme.icon("mark", "sea", 64))
         self.resize(1280, 800)
         self.view = FlowView(self.document)
+        self.views = Views(self.document, self.view)
         self.imports = Imports(self.document)
         self.imports.names_of = self.view.findings.names_of
         self.document.offered.connect(self._take_offer)
@@ -104,7 +105,7 @@ class Window(QMainWindow):
                 shortcut = QShortcut(QKeySequence(command.keys), self)
                 shortcut.activated.connect(lambda i=command.id: self.act(i))
                 self._shortcuts[command.id] = shortcut
-        self.view.pointed.connect(self.status.pointer.setText)
+        self.views.pointed.connect(self.status.pointer.setText)
         self.view.small_ready.connect(self._small_picture)
         self.view.failed.connect(lambda text: self.document.noticed.emit(Notice("bad", f"{text} Is a graphics library "
                                                                                 "(EGL, Mesa) installed? ./start installs it.")))
@@ -122,7 +123,7 @@ class Window(QMainWindow):
             line.setContentsMargins(0, 0, 0, 0)
             line.setSpacing(0)
         right.addWidget(self.strips)
-        right.addWidget(self.view, 1)
+        right.addWidget(self.views, 1)
         right.addWidget(self.lifted, 1)
         right.addWidget(self.over_time)
         right.addWidget(self.deck)
@@ -226,7 +227,7 @@ class Window(QMainWindow):
 
     def open_demo(self, name: str = "kittiwake.vtm") -> None:
         """Open a case that comes along."""
-        self.document.open_path((mooring.ASSETS if name.startswith("mooring") else ASSETS) / name)
+        self.document.open_path(demo_path(name))
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         mime = event.mimeData() if event is not None else None
@@ -265,7 +266,7 @@ class Window(QMainWindow):
         self.autosave.end()
         self.ended_well = self.document.close()
         self.faults.remove()
-        self.view.close_renderer()
+        self.views.close_renderers()
         event.accept()
 
     def _may_close(self) -> bool:

@@ -17,6 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.demo.rounding import rounded
 from tidal_lens.demo.solver.mesh import Mesh, make_mesh
 from tidal_lens.demo.solver.run import Solver, Stream
 from tidal_lens.formats.cgns_write import Patch, Zone, write_series
@@ -165,14 +166,6 @@ def whole(mesh: Mesh, values: Array) -> dict[str, tuple[Array, Array]]:
     return blocks
 
 
-def _rounded(values: Array, bits: int) -> NDArray[np.float32]:
-    """Single precision with the last bits of the mantissa zero: they are below the solver's error and do not pack."""
-    raw = np.ascontiguousarray(values, np.float32).view(np.uint32)
-    drop = 23 - bits
-    out = ((raw + (1 << (drop - 1))) >> drop) << drop
-    return out.view(np.float32)
-
-
 def write_case(folder: Path, size: Size, solver: Solver) -> Path:
     """Write the whole model and its history; the ``.vtm`` file."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -181,8 +174,8 @@ def write_case(folder: Path, size: Size, solver: Solver) -> Path:
         a, b, c = points.shape[:3]
         flat = points.transpose(2, 1, 0, 3).reshape(-1, 3)
         s = state.transpose(2, 1, 0, 3).reshape(-1, 5)
-        fields = {"Density": _rounded(s[:, 0] * DENSITY, 16), "Velocity": _rounded(s[:, 1:4] * SPEED, 16),
-                  "Pressure": _rounded(s[:, 4] * DENSITY * SPEED**2, 16)}
+        fields = {"Density": rounded(s[:, 0] * DENSITY, 16), "Velocity": rounded(s[:, 1:4] * SPEED, 16),
+                  "Pressure": rounded(s[:, 4] * DENSITY * SPEED**2, 16)}
         blocks.append(StructuredPiece(name, (a, b, c), flat.astype(np.float32), fields))
         patches.append(StructuredPiece(WALL, (a, b, 1), flat[: a * b].astype(np.float32)))
         patches.append(StructuredPiece(FAR, (a, b, 1), flat[-a * b:].astype(np.float32)))
@@ -220,7 +213,7 @@ def write_gust(folder: Path, solver: Solver, times: list[float], moments: list[A
             s = state.transpose(2, 1, 0, 3).reshape(-1, 5)
             scales = (("Density", DENSITY), ("VelocityX", SPEED), ("VelocityY", SPEED), ("VelocityZ", SPEED),
                       ("Pressure", DENSITY * SPEED**2))
-            values.append({q: _rounded(s[:, n] * scale, 12) for n, (q, scale) in enumerate(scales)})
+            values.append({q: rounded(s[:, n] * scale, 12) for n, (q, scale) in enumerate(scales)})
             if not states:
                 flat = points.transpose(2, 1, 0, 3).reshape(-1, 3).astype(np.float32)
                 zones.append(Zone(name, (a, b, c), flat, (Patch(WALL, "BCWallViscous", (1, 1, 1), (a, b, 1)),

@@ -190,11 +190,26 @@ def _counted(flow: Flow, point: Triple, axis: Triple) -> int:
     for boundary in sorted(flow.boundaries, key=lambda b: b.found):
         if boundary.kind in ("inlet", "outlet") and len(boundary.points):
             angle = frame.angles(boundary.points)
-            wide = float(np.ptp(np.angle(np.exp(1j * (angle - np.angle(np.exp(1j * angle).mean()))))))
+            angle = np.angle(np.exp(1j * (angle - np.angle(np.exp(1j * angle).mean()))))
+            wide = min(float(np.ptp(angle)), float(np.ptp(_upright(angle, frame.meridional(boundary.points)[:, 1]))))
             number = 2.0 * np.pi / max(wide, 1e-3)
             if number >= _LEAST and abs(number - round(number)) < _NEARLY * number:
                 return round(number)
     return 1
+
+
+def _upright(angle: Vec, radius: Vec, rings: int = 16) -> Vec:
+    """Angles (n,) less their mean at that radius: what leans from hub to casing takes up no more of the way round."""
+    ring = np.clip(((radius - radius.min()) / max(float(np.ptp(radius)), 1e-300) * rings).astype(np.int64), 0, rings - 1)
+    count = np.bincount(ring, minlength=rings)
+    there = count > 0
+    middle, lean = (np.bincount(ring, v, rings)[there] / count[there] for v in (radius, angle))
+    if len(middle) > 1:  # beyond the middles of the outermost rings it goes on as there
+        ends = radius.min(), radius.max()
+        slopes = (lean[1] - lean[0]) / (middle[1] - middle[0]), (lean[-1] - lean[-2]) / (middle[-1] - middle[-2])
+        low, high = lean[0] + (ends[0] - middle[0]) * slopes[0], lean[-1] + (ends[1] - middle[-1]) * slopes[1]
+        middle, lean = np.concatenate([[ends[0] - 1e-12], middle, [ends[1] + 1e-12]]), np.concatenate([[low], lean, [high]])
+    return np.asarray(angle - np.interp(radius, middle, lean))
 
 
 def unwrapped(along: Vec, angle: Vec, stations: int = 120) -> Vec:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.flow.case import SOLID, Block, Boundary, Flow
 from tidal_lens.flow.grid import HEXAHEDRON, OWN_CORNERS, PYRAMID, TETRA, WEDGE, StructuredGrid, UnstructuredGrid
-from tidal_lens.formats.cgns_write import add_node, root_of
+from tidal_lens.formats.cgns_write import add_node, add_turning, root_of
 from tidal_lens.formats.written import FlowData, atomically
 
 _ELEMENTS = {TETRA: (10, "Tetrahedra"), PYRAMID: (12, "Pyramids"), WEDGE: (14, "Wedges"), HEXAHEDRON: (17, "Hexahedra")}
@@ -105,9 +105,7 @@ def _zone(base: Any, data: FlowData, block: Block, name: str) -> None:
     add_node(zone, "ZoneType", "ZoneType_t", "Structured" if structured else "Unstructured")
     turning = data.flow.turning
     if turning is not None and (not turning.blocks or block.name in turning.blocks):
-        node = add_node(zone, "RotatingCoordinates", "RotatingCoordinates_t")
-        add_node(node, "RotationCenter", "DataArray_t", np.array(turning.point))
-        add_node(node, "RotationRateVector", "DataArray_t", turning.rate * np.array(turning.axis))
+        add_turning(zone, turning.point, [turning.rate * a for a in turning.axis])
     node_shape = grid.dims[::-1] if isinstance(grid, StructuredGrid) else (grid.n_points,)
     cell_shape = tuple(d - 1 for d in node_shape) if structured else (grid.n_cells,)
     coordinates = add_node(zone, "GridCoordinates", "GridCoordinates_t")

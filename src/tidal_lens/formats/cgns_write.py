@@ -69,18 +69,11 @@ def write_series(path: Path, zones: Sequence[Zone], times: Sequence[float], mome
                 for zone, values in zip(zones, moment, strict=True):
                     _solution(_zone(base, zone), "FlowSolution", zone, values)
         with h5py.File(path, "w") as file:
-            base = root_of(file)
-            add_node(base, "DataClass", "DataClass_t", "Dimensional")
-            state = add_node(base, "ReferenceState", "ReferenceState_t")
-            for name, value in reference.items():
-                add_node(state, name, "DataArray_t", np.array([value]))
+            base = _base(file, reference)
             steps = add_node(base, "BaseIterativeData", "BaseIterativeData_t", np.array([len(times)], np.int32))
             add_node(steps, "TimeValues", "DataArray_t", np.asarray(times, np.float64))
             for zone in zones:
-                group = _zone(base, zone)
-                grid = add_node(group, "GridCoordinates", "GridCoordinates_t")
-                for axis, name in enumerate("XYZ"):
-                    add_node(grid, f"Coordinate{name}", "DataArray_t", _shaped(zone, np.asarray(zone.points)[:, axis]))
+                group = _with_points(base, zone)
                 names = [f"FlowSolution{n + 1:03d}" for n in range(len(times))]
                 for number, name in enumerate(names):
                     _link(group, name, _moment_file(path, number).name, f"/Base/{zone.name}/FlowSolution")
@@ -89,6 +82,65 @@ def write_series(path: Path, zones: Sequence[Zone], times: Sequence[float], mome
                 _patches(group, zone)
     except OSError as exc:
         raise FileError(f"The file could not be written: {exc}.", str(path), "Is there room on the disk?") from exc
+
+
+def write_steady(path: Path, zones: Sequence[Zone], values: Sequence[Mapping[str, NDArray[Any]]], reference: Mapping[str, float],
+                 rate: tuple[float, float, float] | None = None) -> None:
+    """Write one moment into one file.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+    zones : sequence of Zone
+        Blocks.
+    values : sequence (zones) of mappings
+        Node values by their CGNS names.
+    reference : mapping
+        The reference state by CGNS names.
+    rate : tuple, optional
+        Vector of the rate [rad/s] at which the zones turn about the origin.
+
+    Raises
+    ------
+    FileError
+        When the file could not be written.
+    """
+    try:
+        with h5py.File(path, "w") as file:
+            base = _base(file, reference)
+            for zone, own in zip(zones, values, strict=True):
+                group = _with_points(base, zone)
+                if rate is not None:
+                    add_turning(group, (0.0, 0.0, 0.0), rate)
+                _solution(group, "FlowSolution", zone, own)
+                _patches(group, zone)
+    except OSError as exc:
+        raise FileError(f"The file could not be written: {exc}.", str(path), "Is there room on the disk?") from exc
+
+
+def add_turning(parent: Any, centre: Sequence[float], rate: Sequence[float]) -> None:
+    """Rotating coordinates of a zone: their centre and the vector of their rate [rad/s]."""
+    node = add_node(parent, "RotatingCoordinates", "RotatingCoordinates_t")
+    add_node(node, "RotationCenter", "DataArray_t", np.array(centre, np.float64))
+    add_node(node, "RotationRateVector", "DataArray_t", np.array(rate, np.float64))
+
+
+def _base(file: Any, reference: Mapping[str, float]) -> Any:
+    base = root_of(file)
+    add_node(base, "DataClass", "DataClass_t", "Dimensional")
+    state = add_node(base, "ReferenceState", "ReferenceState_t")
+    for name, value in reference.items():
+        add_node(state, name, "DataArray_t", np.array([value]))
+    return base
+
+
+def _with_points(base: Any, zone: Zone) -> Any:
+    group = _zone(base, zone)
+    grid = add_node(group, "GridCoordinates", "GridCoordinates_t")
+    for axis, name in enumerate("XYZ"):
+        add_node(grid, f"Coordinate{name}", "DataArray_t", _shaped(zone, np.asarray(zone.points)[:, axis]))
+    return group
 
 
 def _moment_file(path: Path, number: int) -> Path:

@@ -23,6 +23,7 @@ from tidal_lens.work import Token
 
 Values = NDArray[Any]
 _SAMPLE = 120_000
+_CASES = ("first", "second", "third", "fourth")
 
 
 def sample_ranges(flow: Flow) -> list[Range]:
@@ -236,6 +237,13 @@ class Moment:
         first, mean, square = sums
         with np.errstate(all="ignore"):  # at nodes that are not wanted there may be anything
             return np.asarray(np.sqrt(np.maximum(square - mean**2, 0.0)) if about_mean else first + mean)
+
+    def elsewhere(self, case: int, compute: Callable[[Source], Values]) -> Values:
+        """What is computed from another case, brought to these nodes."""
+        found = self.store.others[case - 1] if case <= len(self.store.others) else None
+        if found is None:
+            raise MissingQuantityError(f"It needs a {_CASES[case]} case.", self.flow.title, "Open one beside this, in the Measure station.")
+        return found.bring(compute(Moment(found.store, self.token)), self.token)
 
     def average(self, what: str, values: Values) -> float:
         """``mean`` over the volume, ``least`` or ``greatest``, of finite values."""

@@ -14,6 +14,7 @@ from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.catalogue import BY_NAME, CATALOGUE, HIDDEN, OWN_SCALES, THROUGH, Scale
+from tidal_lens.quantities.formula.functions import ELSEWHERE
 from tidal_lens.quantities.formula.tree import Formula, FormulaError
 from tidal_lens.quantities.methods import AVERAGING, Methods
 from tidal_lens.quantities.names import FILE, FORMULA, OWN
@@ -116,11 +117,26 @@ class Offer(Rests):
             return [Quantity(key, name, name, "", _MINE, text, "even", 1, "node", f"another text. {found.what}")]
         place, made = self._how(key)
         unit = str(found.root.unit) if found.root.unit is not None else ""
-        whole = Quantity(key, name, name, unit, _MINE, text, "even", _COMPONENTS[found.root.shape], place, self.missing(key), made)
+        difference = self._difference_of(found)
+        title = difference or name
+        scale: Scale = "signed" if difference else "even"
+        whole = Quantity(key, title, title, unit, _MINE, text, scale, _COMPONENTS[found.root.shape], place, self.missing(key), made)
         if whole.components != 3:
             return [whole]
-        return [whole, *(Quantity(f"{key}.{a}", f"{name} {a}", f"{name} {a}", unit, _MINE, f"{a} component of {name}", "signed", 1, place,
+        return [whole, *(Quantity(f"{key}.{a}", f"{title} {a}", f"{title} {a}", unit, _MINE, f"{a} component of {name}", "signed", 1, place,
                                   whole.missing, made) for a in AXES)]
+
+    @staticmethod
+    def _difference_of(found: Formula) -> str:
+        """What a formula is called that is a quantity of another case less that of this one; nothing for any other."""
+        root = found.root
+        if root.what != "-" or len(root.parts) != 2 or root.parts[0].what not in ELSEWHERE or root.parts[0].parts[0] != root.parts[1]:
+            return ""
+        leaf = root.parts[1].leaf
+        key = leaf.key if leaf is not None else ""
+        name = BY_NAME[key].title if key in BY_NAME else key.partition(":")[2] or key.capitalize()
+        which = ELSEWHERE[root.parts[0].what]
+        return f"Δ {name}" if which == 1 else f"Δ {name}, case {which + 1}"
 
     def describe(self, name: str) -> Quantity:
         """What is known of a quantity.
@@ -172,7 +188,7 @@ class Offer(Rests):
 
     def _has_two_signs(self, name: str) -> bool:
         """Whether a quantity of unknown meaning lies on both sides of zero, so that zero is worth a colour of its own."""
-        spread = self._spread.get(name)
+        spread = self._spread.get(self._kept_as(name))
         return spread is not None and min(-spread.usual[0], spread.usual[1]) > 0.05 * max(-spread.usual[0], spread.usual[1])
 
     def _comes_near_one(self, name: str) -> bool:
@@ -182,4 +198,10 @@ class Offer(Rests):
 
     def known_distribution(self, name: str) -> Distribution | None:
         """The distribution if it has been worked out already, else a first look at it if there was one."""
-        return self._spread.get(name) or self._coarse.get(name)
+        return self._spread.get(self._kept_as(name)) or self._coarse.get(name)
+
+    def _kept_as(self, name: str) -> str:
+        """Under which name values are kept: of what rests on other cases, another one with each of their steps."""
+        if not self._others or not name.startswith(FORMULA) or not self.is_of_others(name):
+            return name
+        return f"{name}\0{hash(self.signature(name))}"

@@ -15,7 +15,7 @@ from tidal_lens.quantities.book import Book, plain
 from tidal_lens.quantities.catalogue import BY_NAME
 from tidal_lens.quantities.cell_gradients import can_be_taken
 from tidal_lens.quantities.compute import DIFFERENTIATED
-from tidal_lens.quantities.formula.functions import DERIVATIVES, IN_TIME
+from tidal_lens.quantities.formula.functions import DERIVATIVES, ELSEWHERE, IN_TIME
 from tidal_lens.quantities.formula.tree import Formula, Node
 from tidal_lens.quantities.methods import AVERAGING, Methods
 from tidal_lens.quantities.names import (
@@ -30,6 +30,7 @@ from tidal_lens.quantities.names import (
     pressure_is_absolute,
     substitute,
 )
+from tidal_lens.quantities.stored import Elsewhere
 
 _FREE_STREAM = frozenset({"p_ref", "rho_ref", "T_ref", "U_ref", "speed_ref", "q_ref", "M_ref", "p0_ref"})
 _DERIVED, _CONSTANT_DENSITY, _GAS_DENSITY = "derivatives", "density of the free stream", "density of a gas"
@@ -58,7 +59,18 @@ class Rests(Book):
         self._signatures: dict[str, frozenset[tuple[object, ...]]] = {}
         self._smoothings: dict[str, int] = {}
         self._lacks: dict[str, list[str]] = {}
+        self._others: tuple[Elsewhere | None, ...] = ()
         super().__init__(flow, methods)
+
+    @property
+    def others(self) -> tuple[Elsewhere | None, ...]:
+        """Cases beside this one, the second first; None for one that is not there."""
+        return self._others
+
+    def _other(self, what: str) -> Elsewhere | None:
+        """The case that a function of formulas looks into."""
+        number = ELSEWHERE[what]
+        return self._others[number - 1] if number <= len(self._others) else None
 
     @property
     def has_moments(self) -> bool:
@@ -95,6 +107,10 @@ class Rests(Book):
         for node in root.walk():
             if node.what in IN_TIME and (len(self.flow.times) < 2 or not self.has_moments):
                 out.append("a time series")
+            if node.what in ELSEWHERE:
+                other = self._other(node.what)
+                out += ["another case beside this one"] if other is None else [
+                    f"{lack} in the other case" for key in sorted(node.keys) for lack in other.store.lack(key)]
             if node.leaf is not None and node.leaf.key:
                 out += self._lack(node.leaf.key)
         return out or self._lacking_gas(root)
@@ -152,13 +168,30 @@ class Rests(Book):
         if tree is not None:
             derived = any(n.what in DERIVATIVES for n in tree.walk())
             cells = any(n.what == "over_cells" for n in tree.walk())
-            own = (key, text, self._order() if derived else None, self.methods.averaging if cells else None)
+            there = tuple(self._sign_there(n) for n in tree.walk() if n.what in ELSEWHERE)
+            own = (key, text, *there, self._order() if derived else None, self.methods.averaging if cells else None)
             return frozenset({own}).union(*(self.signature(k) for k in tree.keys))
         if key in BY_NAME:
             needs = [n for n in BY_NAME[key].needs if n not in _OF_FLOW]
             chosen = (getattr(self.methods, choice) for choice in BY_NAME[key].choices)
             return frozenset({(key, self._order(), *chosen)}).union(*(self.signature(n) for n in needs))
         return frozenset({(key, text, self.methods.averaging if self._of_cells([key]) else None)})
+
+    def _sign_there(self, node: Node) -> tuple[object, ...]:
+        """What a part of a formula that is of another case rests on there."""
+        other = self._other(node.what)
+        if other is None:
+            return node.what, None
+        return node.what, other.store.flow.number, frozenset(other.store.signature(key) for key in node.keys)
+
+    def is_of_others(self, key: str) -> bool:
+        """Whether values of other cases are in a quantity."""
+        trees = (self.tree(name) for name in (plain(key), *self.below(key)))
+        return any(node.what in ELSEWHERE for tree in trees if tree is not None for node in tree.walk())
+
+    def lack(self, key: str) -> tuple[str, ...]:
+        """What is missing to have a quantity."""
+        return tuple(self._lack(key))
 
     def _order(self) -> tuple[bool, bool]:
         return self.methods.fourth_order, self.methods.on_cells

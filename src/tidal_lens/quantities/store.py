@@ -29,6 +29,7 @@ from tidal_lens.quantities.nodes import node_values
 from tidal_lens.quantities.offer import AXES, Offer, Quantity
 from tidal_lens.quantities.smoothing import node_volumes
 from tidal_lens.quantities.spread import Distribution, distribution_of
+from tidal_lens.quantities.stored import Elsewhere
 from tidal_lens.quantities.walls import node_areas
 from tidal_lens.work import Token
 
@@ -65,6 +66,7 @@ class QuantityStore(Offer):
     def with_context(self, reference: ReferenceState, methods: Methods) -> QuantityStore:
         """A store with another free stream or other choices; values that do not depend on them are taken along."""
         other = QuantityStore(self.flow, reference, methods, moments=self.moments)
+        other.others = self.others
         other._spread = {n: d for n, d in list(self._spread.items()) if self.signature(n) == other.signature(n)}
         other._own = dict(self._own)
         for name, values in self._kept.items():
@@ -88,11 +90,23 @@ class QuantityStore(Offer):
         self._offered = None
         self._lacks.clear()
 
+    @property
+    def others(self) -> tuple[Elsewhere | None, ...]:
+        """Cases beside this one, the second first; None for one that is not there."""
+        return self._others
+
+    @others.setter
+    def others(self, others: tuple[Elsewhere | None, ...]) -> None:
+        if others != self._others:
+            self._others = others
+            self._offered = None
+            self._lacks, self._signatures, self._coarse = {}, {}, {}
+
     # -- values --------------------------------------------------------------------------------------------------
 
     def kept(self, name: str) -> Values | None:
         """Values of a quantity if they are at hand, without computing anything."""
-        return self._kept.ready(name)
+        return self._kept.ready(self._kept_as(name))
 
     def values(self, name: str, token: Token | None = None) -> Values:
         """Node values of a quantity, shape (n,), (n, 3) or (n, 3, 3).
@@ -107,7 +121,8 @@ class QuantityStore(Offer):
             The token was cancelled.
         """
         # What is worked out together waits at one gate.
-        return self._kept.obtain(name, lambda: self._fixed(self._compute(name, token)), _together(name))
+        kept = self._kept_as(name)
+        return self._kept.obtain(kept, lambda: self._fixed(self._compute(name, token)), _together(kept))
 
     @staticmethod
     def _fixed(values: Values) -> Values:
@@ -139,7 +154,8 @@ class QuantityStore(Offer):
 
     def distribution(self, name: str, token: Token | None = None) -> Distribution:
         """Distribution of a scalar quantity over the volume; over the walls' area for one that is known there only."""
-        ready = self._spread.get(name)
+        kept = self._kept_as(name)
+        ready = self._spread.get(kept)
         if ready is None:
             values = self.values(name, token)
             if self.describe(name).place == "wall":
@@ -147,7 +163,7 @@ class QuantityStore(Offer):
                 ready = distribution_of(values[on], weights=node_areas(self.flow)[on])
             else:
                 ready = distribution_of(values, weights=node_volumes(self.flow, token))
-            self._spread[name] = ready
+            self._spread[kept] = ready
         return ready
 
     def preview(self, name: str, token: Token | None = None) -> Distribution | None:

@@ -16,6 +16,17 @@ from tidal_lens.work import Token
 Values = NDArray[Any]
 
 
+class Elsewhere(Protocol):
+    """A case beside this one."""
+
+    @property
+    def store(self) -> Stored:
+        """Its values."""
+
+    def bring(self, values: Values, token: Token | None) -> Values:
+        """Its node values at the nodes of this one."""
+
+
 class Stored(Protocol):
     """Values of the quantities of one step, on the threads of jobs: see :class:`tidal_lens.quantities.store.QuantityStore`."""
 
@@ -35,6 +46,10 @@ class Stored(Protocol):
     def moments(self) -> Callable[[int, ReferenceState, Methods], Stored] | None:
         """Gives the store of another step of the series, where there is one."""
 
+    @property
+    def others(self) -> tuple[Elsewhere | None, ...]:
+        """Cases beside this one, the second first; None for one that is not there."""
+
     def kept(self, name: str) -> Values | None:
         """Values of a quantity if they are at hand."""
 
@@ -49,6 +64,12 @@ class Stored(Protocol):
 
     def tree(self, key: str) -> Node | None:
         """The formula that a quantity is."""
+
+    def signature(self, key: str) -> frozenset[tuple[object, ...]]:
+        """Changes when the values of a quantity do, for another reason than another flow."""
+
+    def lack(self, key: str) -> tuple[str, ...]:
+        """What is missing to have a quantity."""
 
     def cell_field(self, key: str) -> NDArray[Any] | None:
         """Its values at cells, where it is to be differentiated on those."""

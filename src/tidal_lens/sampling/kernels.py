@@ -563,6 +563,48 @@ def locate(m: Array, targets: Array, slack: float, where: Array, ids_out: Array,
 
 
 @kernel
+def locate_places(m: Array, targets: Array, where: Array, places: Array, begin: int, end: int) -> None:
+    """For targets begin..end: block and cell (-1 outside) in ``where`` (n, 2), and the place in the cell in ``places`` (n, 3)."""
+    st, q, ids, cx, cv, jac, tmp, stack = room()
+    p = np.empty(3)
+    for n in range(begin, end):
+        for d in range(3):
+            p[d] = targets[n, d]
+        if not find(m, m[0], p, 1e-3, st, q, ids, cx, cv, jac, tmp, stack):
+            st[0] = -1
+            where[n, 0] = where[n, 1] = -1
+            continue
+        where[n, 0], where[n, 1] = st[0], st[1]
+        for d in range(3):
+            places[n, d] = q[d]
+
+
+@kernel
+def gather_places(m: Array, where: Array, places: Array, values: Array, out: Array, begin: int, end: int) -> None:
+    """Values (nodes, c) at places (block, cell) and (r, s, t), in out (n, c); NaN where the block is -1."""
+    ids = np.empty(8, np.int64)
+    q, w = np.empty(3), np.empty(8)
+    blocks, cells = m[1], m[2]
+    for n in range(begin, end):
+        block, cell = int(where[n, 0]), int(where[n, 1])
+        if block < 0:
+            for k in range(values.shape[1]):
+                out[n, k] = np.nan
+            continue
+        cell_nodes(blocks, cells, block, cell, ids)
+        tetra = blocks[block, 0] == 0 and cells[blocks[block, 7] + cell, 14] == 2
+        for d in range(3):
+            q[d] = places[n, d]
+        weights_of(tetra, q, w)
+        for k in range(values.shape[1]):
+            total = 0.0
+            for c in range(8):
+                if w[c] != 0.0:
+                    total += w[c] * values[ids[c], k]
+            out[n, k] = total
+
+
+@kernel
 def gather(values: Array, ids: Array, weights: Array, out: Array, begin: int, end: int) -> None:
     """out[n] = sum over c of weights[n, c] values[ids[n, c]]; zero weights never touch a value."""
     for n in range(begin, end):

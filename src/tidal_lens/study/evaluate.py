@@ -173,16 +173,17 @@ class _Sight:
 
 @dataclass(frozen=True, eq=False)
 class Answers:
-    """What has been worked out for one case: of all its steps, states and methods."""
+    """What has been worked out for one case, of which number: of all its steps, states and methods."""
 
+    case: int
     shapes: Kept[Basis, Made]
     colours: Kept[Basis, NDArray[np.float64]]
     dressings: Kept[Basis, Dressed]
 
     @staticmethod
-    def none() -> Answers:
+    def none(case: int = 0) -> Answers:
         """Nothing yet."""
-        return Answers(Kept("shapes", lambda made: made.nbytes), Kept("colours", lambda values: values.nbytes),
+        return Answers(case, Kept("shapes", lambda made: made.nbytes), Kept("colours", lambda values: values.nbytes),
                        Kept("shapes", lambda dressed: dressed.nbytes))
 
     def forget(self, flow: int) -> None:
@@ -234,7 +235,8 @@ class Evaluator:
 
     def masks(self, study: Study, layer: Layer) -> tuple[Layer, ...]:
         """Masks in force on a layer: one whose quantity cannot be had hides nothing."""
-        return tuple(mask for mask in study.masks() if mask.subject.is_of(layer.id) and not self.lacking(mask, study))
+        return tuple(mask for mask in study.masks() if mask.subject.is_of(layer.id)
+                     and mask.is_of(self.answers.case) and not self.lacking(mask, study))
 
     def _shape_basis(self, layer: Layer, study: Study, *, draft: bool) -> Basis:
         def of(layer_id: str) -> Basis | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Sequence
+from pathlib import PurePath
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, FiniteFloat, field_validator, model_validator
@@ -22,6 +23,7 @@ from tidal_lens.study.words import Words
 SCHEMA: Literal[2] = 2
 LAMP = 124.0  # from which the light falls on the picture, from the right anticlockwise [degrees]
 Share = Annotated[float, Field(ge=0.0, le=1.0)]
+MOST_CASES = 4
 _NUMBERED = re.compile(r"-(\d{1,12})$")
 
 
@@ -60,6 +62,8 @@ class Layer(Value):
         How to show it; of the sort that the shape comes to.
     stack : str
         What it is stacked with: all layers of one text that is not empty.
+    case : int or None
+        The one case that it is of, the first being 0; of all cases for None.
     expected : tuple of Expected
         Numbers from elsewhere that its own are judged by.
     """
@@ -71,6 +75,7 @@ class Layer(Value):
     shape: LayerShape
     look: Look
     stack: Annotated[str, Field(max_length=40)] = ""
+    case: Annotated[int, Field(ge=0, le=MOST_CASES - 1)] | None = None
     expected: Annotated[tuple[Expected, ...], Field(max_length=50)] = ()
 
     @model_validator(mode="after")
@@ -85,6 +90,10 @@ class Layer(Value):
     def kind(self) -> str:
         """Name of its kind."""
         return self.shape.kind
+
+    def is_of(self, case: int) -> bool:
+        """Whether it is worked out for a case."""
+        return self.case is None or self.case == case
 
     def tell(self, words: Words) -> str:
         """What it is made from, and in what other card if it is of one."""
@@ -190,6 +199,44 @@ class ReadingSetting(Value):
         return slice(self.first_step, last, self.every_step)
 
 
+class OtherCase(Value):
+    """A result beside the first.
+
+    Attributes
+    ----------
+    path : str
+        Its file.
+    name : str
+        As it is called; by its file where nothing is said.
+    reading, numbered
+        What is read of it, as of the study's own case.
+    by : str
+        Which of its steps goes with the first's: the nearest in time, in phase (both series are once round), or of the same number.
+    shift : float
+        Added to the first's time [s], phase or number before.
+    anyway : bool
+        Whether its units are taken for those of the first although they are not known.
+    """
+
+    path: StudyPath
+    name: Name = ""
+    reading: ReadingSetting = ReadingSetting()
+    numbered: bool = False
+    by: Literal["time", "phase", "number"] = "time"
+    shift: FiniteFloat = 0.0
+    anyway: bool = False
+
+    @property
+    def title(self) -> str:
+        """What it is called."""
+        return self.name or title_of(self.path)
+
+
+def title_of(path: str) -> str:
+    """What a result is called after its file."""
+    return PurePath(path).stem or path
+
+
 class FormulaText(Value):
     """A formula by its name."""
 
@@ -238,6 +285,12 @@ class Study(Value):
     ----------
     case : str
         Path of the result.
+    others : tuple of OtherCase
+        Results beside it.
+    beside : str
+        How they are shown: in views of their own, in one view with a divider, or not.
+    divider : float
+        Where the divider is, as a share of the view's width.
     layers : tuple of layers
         Cards of the deck, from the left.
     keys : dict
@@ -281,6 +334,9 @@ class Study(Value):
 
     schema_version: Literal[2] = SCHEMA
     case: StudyPath = ""
+    others: Annotated[tuple[OtherCase, ...], Field(max_length=MOST_CASES - 1)] = ()
+    beside: Literal["split", "wipe", "first"] = "split"
+    divider: Share = 0.5
     layers: Annotated[tuple[Layer, ...], Field(max_length=500)] = ()
     keys: dict[QuantityName, KeySetting] = Field(default_factory=dict)
     ranges: Annotated[dict[QuantityName, tuple[SeenRange, ...]], Field(max_length=2000)] = Field(default_factory=dict)
@@ -408,6 +464,29 @@ class Study(Value):
     def masks(self) -> tuple[Layer, ...]:
         """Layers that hide parts of others: their lamps are lit. What is shown alone is masked too."""
         return tuple(layer for layer in self.layers if layer.shown and layer.shape.geometry == "none")
+
+    @property
+    def case_titles(self) -> tuple[str, ...]:
+        """What the cases are called, the first first; told apart by number where they are called alike."""
+        plain = [title_of(self.case), *(other.title for other in self.others)]
+        return tuple(f"{name} ({n + 1})" if plain.count(name) > 1 else name for n, name in enumerate(plain))
+
+    def without_case(self, number: int) -> Study:
+        """The study with one of the other cases less: its own cards go with it."""
+        layers = [x for x in self.layers if x.case != number]
+        layers = [x.with_(case=x.case - 1) if x.case is not None and x.case > number else x for x in layers]
+        others = tuple(o for n, o in enumerate(self.others) if n + 1 != number)
+        return self.model_copy(update={"layers": tuple(layers), "others": others, "counter": self._greatest})
+
+    def apart(self, layer: Layer) -> Study:
+        """The study with a card of all cases split into one of each, so that each can be set by itself."""
+        study, titles = self.replacing(layer.with_(case=0)), self.case_titles
+        after = layer.id
+        for number in range(1, len(titles)):
+            own = layer.with_(id=study.new_id(layer.kind), name=study.new_name(f"{layer.name}, {titles[number]}"[:200]), case=number)
+            study = study.adding(own, after)
+            after = own.id
+        return study
 
     def card_names(self) -> dict[str, str]:
         """Names of all cards by their ids."""

@@ -53,7 +53,7 @@ class Session:
         """
         wanted = token or Token()
         return {layer.id: self.evaluator.evaluate(layer, wanted, self.study) for layer in self.study.layers
-                if self.study.is_drawn(layer) and layer.shape.geometry != "none"}
+                if self.study.is_drawn(layer) and layer.is_of(self.evaluator.answers.case) and layer.shape.geometry != "none"}
 
     def series(self) -> Series | None:
         """The steps of its series; None for steady flow."""
@@ -65,7 +65,7 @@ class Session:
 
 
 def open_session(path: Path, study: Study | None = None, token: Token | None = None, *, anyway: bool = False, numbered: bool = False,
-                 reading: ReadingSetting = _WHOLE) -> Session:
+                 reading: ReadingSetting = _WHOLE, case: int = 0) -> Session:
     """Open a result, as a study has it, or with what a result first shows.
 
     Parameters
@@ -76,6 +76,8 @@ def open_session(path: Path, study: Study | None = None, token: Token | None = N
         What is on the table; it says itself what is read, and ``numbered`` and ``reading`` are passed over.
     token : Token, optional
         Progress and cancel.
+    case : int
+        Which of the study's cases it is, the first being 0.
     anyway, numbered, reading
         As of :func:`tidal_lens.study.partly.open_as`.
 
@@ -90,7 +92,7 @@ def open_session(path: Path, study: Study | None = None, token: Token | None = N
     raw = open_as(path, part, token, anyway=anyway, step=None if study is None else study.step, numbered=many)
     flow = raw if study is None else corrected(raw, study)
     own = Study(choices=first_choices(flow)) if study is None else study
-    evaluator = Evaluator(flow, flow.reference if study is None else reference_of(flow, own), methods_of(own))
+    evaluator = Evaluator(flow, flow.reference if study is None else reference_of(flow, own), methods_of(own), Answers.none(case))
     begun = first_study(flow, evaluator.store).with_(choices=own.choices) if study is None else study
     facts = {"case": str(path.resolve()), "step": flow.step, "numbered": many, "reading": part}
     return Session(raw, flow, evaluator, begun.model_copy(update=facts))

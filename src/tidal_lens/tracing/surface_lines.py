@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.sampling.mesh import Stencil
+from tidal_lens.sampling.nearest import nearest_on
 from tidal_lens.tracing import surface_kernels as kernels
 from tidal_lens.tracing.streamlines import Lines
 from tidal_lens.work import Token, read_only, run_chunks
 
-_NEAR = 12  # triangles looked at for the one that is nearest to a seed
 _CHUNK = 64
 Vec = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -70,7 +70,7 @@ def lines_on(surface: Faces, vectors: Vec, seeds: Vec, *, direction: Literal["fo
     v -= (v * normal[:, None]).sum(axis=2)[:, :, None] * normal[:, None]
     still = 1e-5 * float(np.linalg.norm(v, axis=2).max(initial=0.0))
     places = _welded(surface.points)[triangles]
-    start, shares = _nearest(corners, seeds)
+    start, shares = nearest_on(corners, seeds)
     g, vec, sizes, own = (read_only(a) for a in (gradients, v, np.sqrt(twice), places))
     beside, first, at = (read_only(a) for a in (neighbours_of(places), start, shares))
     parts: dict[tuple[int, float], tuple[Any, ...]] = {}
@@ -159,43 +159,3 @@ def neighbours_of(corners: Ints) -> Ints:
     a, b = order[pairs], order[pairs + 1]
     out[a], out[b] = b % count, a % count
     return out.reshape(3, count).T.copy()
-
-
-def _nearest(corners: Vec, seeds: Vec) -> tuple[Ints, Vec]:
-    """The triangle nearest to each seed, and the shares of its corners at the nearest place in it."""
-    from scipy.spatial import cKDTree
-
-    many = min(_NEAR, len(corners))
-    _, near = cKDTree(corners.mean(axis=1)).query(seeds, k=many)
-    near = np.asarray(near).reshape(len(seeds), many)
-    best, shares, least = near[:, 0].astype(np.int64), np.full((len(seeds), 3), 1.0 / 3.0), np.full(len(seeds), np.inf)
-    for k in range(many):
-        own = corners[near[:, k]]
-        b = _closest(own, seeds)
-        gap = np.linalg.norm(np.einsum("nk,nkd->nd", b, own) - seeds, axis=1)
-        nearer = gap < least
-        best[nearer], shares[nearer], least[nearer] = near[nearer, k], b[nearer], gap[nearer]
-    return best, shares
-
-
-def _closest(corners: Vec, p: Vec) -> Vec:
-    """Shares (n, 3) of the corners (n, 3, 3) of the place of each triangle that is nearest to a point (n, 3)."""
-    a, ab, ac = corners[:, 0], corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    off = p - a
-    d00, d01, d11 = (ab * ab).sum(axis=1), (ab * ac).sum(axis=1), (ac * ac).sum(axis=1)
-    d20, d21 = (off * ab).sum(axis=1), (off * ac).sum(axis=1)
-    det = d00 * d11 - d01 * d01
-    v, w = (d11 * d20 - d01 * d21) / det, (d00 * d21 - d01 * d20) / det
-    best = np.column_stack([1.0 - v - w, v, w])
-    outside = (best < 0.0).any(axis=1)
-    gap = np.full(len(p), np.inf)
-    for k in range(3):  # then it is on an edge
-        one, two = (k + 1) % 3, (k + 2) % 3
-        way = corners[:, two] - corners[:, one]
-        t = np.clip(((p - corners[:, one]) * way).sum(axis=1) / (way * way).sum(axis=1), 0.0, 1.0)
-        far = np.linalg.norm(corners[:, one] + t[:, None] * way - p, axis=1)
-        use = outside & (far < gap)
-        best[use] = 0.0
-        best[use, one], best[use, two] = 1.0 - t[use], t[use]
-        gap[use] = far[use]
-    return best

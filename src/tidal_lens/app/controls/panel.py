@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 from tidal_lens.app.controls.base import Controls
 from tidal_lens.app.controls.bodies import BodyControls, CloudControls, PointsControls
 from tidal_lens.app.controls.card_facts import CardFacts
+from tidal_lens.app.controls.case_of_card import CaseOfCard
 from tidal_lens.app.controls.finds import FoundLineControls, FoundSurfaceControls
 from tidal_lens.app.controls.frozen import FrozenControls
 from tidal_lens.app.controls.grid_surface import GridControls
@@ -85,7 +86,8 @@ class CardPanel(QWidget):
         self.empty = label("Nothing is chosen. Click a card in the deck, or a thing in the view, or add one above.", "soft")
         self.controls: dict[str, Controls[Any]] = {}  # made when a card of their kind is first chosen
         self.facts = CardFacts(document)
-        self._place = column(self, rule(), self.empty, self.name, self.trouble, self.facts)
+        self.case = CaseOfCard(document)
+        self._place = column(self, rule(), self.empty, self.name, self.case, self.trouble, self.facts)
         document.chosen_changed.connect(self.refresh)
         document.study_changed.connect(self.refresh)
         document.quantity_known.connect(lambda _name: self.refresh())

@@ -22,9 +22,9 @@ class ClicksOverlay(Quiet):
         self._clicks = view.document.clicks
         self._stroke: list[NDArray[np.float64]] = []
         self._last = QPointF()
-        self._clicks.changed.connect(self._changed)
 
-    def _changed(self) -> None:
+    def changed(self) -> None:
+        """Places are wanted, or no longer, or one was given."""
         if self._clicks.wish is not None and not self._clicks.places:
             self._view.setFocus()
         self._view.update()

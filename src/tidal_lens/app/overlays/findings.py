@@ -56,7 +56,7 @@ class FindingsOverlay(Quiet):
                        (card.layer.id, x.number) == self._chosen(), card.layer.id, x.number)
                  for card in self._cards() if study.is_drawn(card.layer) for x in card.shown]
         size = self._view.width(), self._view.height()
-        flow = self._view.document.flow
+        flow = self._view.case.flow
         slack = _SLACK * (flow.size if flow is not None else 0.0)
         out: list[Mark] = []
         for one in sorted(named, key=lambda n: not n.chosen):

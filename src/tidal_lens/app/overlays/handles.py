@@ -46,13 +46,13 @@ class HandlesOverlay:
     def _layer(self) -> Layer | None:
         document = self._view.document
         layer = document.chosen_layer
-        return layer if document.flow is not None and layer is not None and document.study.is_drawn(layer) else None
+        return layer if self._view.case.flow is not None and layer is not None and document.study.is_drawn(layer) else None
 
     def _handles(self, layer: Layer | None) -> Handles | None:
-        flow = self._view.document.flow
+        flow = self._view.case.flow
         if layer is None or flow is None:
             return None
-        result = self._view.document.asking.results.get(layer.id)
+        result = self._view.case.asking.results.get(layer.id)
         return layer.shape.handles(flow, result.unmasked if result is not None else None)
 
     def beads(self) -> dict[str, Vec]:
@@ -113,7 +113,7 @@ class HandlesOverlay:
 
     def _paint_bead(self, p: QPainter, handle: Handle, places: dict[str, QPointF]) -> None:
         at = places[handle.id]
-        flow = self._view.document.flow
+        flow = self._view.case.flow
         if handle.rail is not None and flow is not None and not handle.turns:
             arm = _ARM * flow.size * handle.rail
             a, z = self._project(self._place(handle) + np.array([-arm, arm]))
@@ -148,7 +148,7 @@ class HandlesOverlay:
 
     def drag(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> None:
         document, start = self._view.document, self._start
-        flow = document.flow
+        flow = self._view.case.flow
         if start is None or flow is None:
             return
         layer = document.study.layer(start.id)  # another card may be chosen by now
@@ -176,7 +176,7 @@ class HandlesOverlay:
 
     def _along(self, handle: Handle, rail: Vec, move: QPointF) -> Vec:
         """The same along a rail."""
-        camera, flow = self._view.shown_camera, self._view.document.flow
+        camera, flow = self._view.shown_camera, self._view.case.flow
         assert camera is not None
         assert flow is not None
         reach = float(np.abs(rail) @ (flow.bounds[1] - flow.bounds[0]))

@@ -141,7 +141,7 @@ class KeysOverlay:
 
     def _pin(self, name: str, what: str) -> None:
         """Pin the place of the least or greatest value."""
-        evaluator, flow = self._view.document.evaluator, self._view.document.flow
+        evaluator, flow = self._view.case.evaluator, self._view.case.flow
         values = evaluator.store.kept(name) if evaluator is not None else None
         if values is None or flow is None or not np.isfinite(values).any():
             return

@@ -25,7 +25,7 @@ class LabelsOverlay(Quiet):
         taken: list[tuple[float, float, float, float]] = []
         out: list[Mark] = []
         for layer in document.study.layers:
-            result = document.asking.results.get(layer.id)
+            result = self._view.case.asking.results.get(layer.id)
             if result is None or not document.study.is_drawn(layer):
                 continue
             for dressed in result.dressed:

@@ -47,7 +47,7 @@ class RoseOverlay:
         return sorted(out, key=lambda t: -t[0])
 
     def paint(self, p: QPainter) -> None:
-        camera, evaluator = self._view.shown_camera, self._view.document.evaluator
+        camera, evaluator = self._view.shown_camera, self._view.case.evaluator
         if camera is None:
             return
         ratio, corner = self._view.devicePixelRatioF(), self.centre - QPointF(_ROOM, _ROOM)
@@ -108,7 +108,7 @@ class RoseOverlay:
         p.drawPolygon(QPolygonF([centre, waist - side, tip]))
 
     def _wind(self, p: QPainter) -> None:
-        evaluator, camera = self._view.document.evaluator, self._view.shown_camera
+        evaluator, camera = self._view.case.evaluator, self._view.shown_camera
         if evaluator is None or camera is None or evaluator.store.reference.speed == 0:
             return
         wind = np.array(evaluator.store.reference.velocity) / evaluator.store.reference.speed

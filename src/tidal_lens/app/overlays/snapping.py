@@ -28,12 +28,12 @@ def snapped(view: Stage, at: QPointF, to: Vec, besides: str) -> Vec | None:
         The card whose bead it is: it is not caught by itself.
     """
     document = view.document
-    flow, seen = document.flow, view.point_at(at)
+    flow, seen = view.case.flow, view.point_at(at)
     if flow is None:
         return None
     cards = [result.geometry for layer in document.study.layers
              if layer.id != besides and document.study.is_drawn(layer) and layer.shape.geometry != "none"
-             and (result := document.asking.results.get(layer.id)) is not None and len(result.geometry.points)]
+             and (result := view.case.asking.results.get(layer.id)) is not None and len(result.geometry.points)]
     # What is seen may be the card's own lines: a place counts as on another card if a point of it is not far.
     if seen is not None and any(_distance(card.points, seen) < _ON * flow.size for card in cards):
         caught = [found for card in cards if (found := _nearest(view, card.points, seen, at)) is not None]

@@ -20,7 +20,7 @@ GAMMA, PRANDTL = 1.4, 0.72
 
 
 @inlined
-def _limited(a: float, b: float, c: float, d: float, second: float) -> tuple[float, float]:
+def limited(a: float, b: float, c: float, d: float, second: float) -> tuple[float, float]:
     """Values on both sides of the face between b and c: MUSCL, κ = 1/3, van Albada's smooth limiter (van Albada et al. 1982)."""
     one, two, three = b - a, c - b, d - c
     s = (2.0 * one * two + 1e-5) / (one * one + two * two + 1e-5)
@@ -161,9 +161,9 @@ def sense_shocks(w: Array, grad: Array, beyond: Array, sensor: Array, begin: int
 
 
 @inlined
-def _diffusion(grad: Array, w: Array, a: int, ka: int, b: int, kb: int, ex: float, ey: float, ez: float, sx: float, sy: float,
-               sz: float, share: float, scale: float, reynolds: float, sutherland: float) -> tuple[float, float, float, float]:
-    """Viscous flux of momentum and energy through the face between cells a and b, e apart; ``share`` is the weight of b.
+def face_gradient(grad: Array, w: Array, a: int, ka: int, b: int, kb: int, ex: float, ey: float, ez: float, share: float,
+                  scale: float) -> tuple[float, float, float, float, float, float, float, float, float, float, float, float]:
+    """Gradients of u, v, w and temperature on the face between cells a and b, e apart; ``share`` is the weight of b.
 
     The mean gradient is corrected along e so that it meets the difference between the cells.
     """
@@ -186,11 +186,27 @@ def _diffusion(grad: Array, w: Array, a: int, ka: int, b: int, kb: int, ex: floa
                      keep * grad[a, ka, 3, 2] + share * grad[b, kb, 3, 2])
     off = (gx3 * ex + gy3 * ey + gz3 * ez - (tb - ta)) * size
     gx3, gy3, gz3 = gx3 - off * ex, gy3 - off * ey, gz3 - off * ez
-    mu = _viscosity(keep * ta + share * tb, reynolds, sutherland)
+    return gx0, gy0, gz0, gx1, gy1, gz1, gx2, gy2, gz2, gx3, gy3, gz3
+
+
+@inlined
+def stress(gx0: float, gy0: float, gz0: float, gx1: float, gy1: float, gz1: float, gx2: float, gy2: float, gz2: float, mu: float,
+           sx: float, sy: float, sz: float) -> tuple[float, float, float]:
+    """Viscous stress on a face of area vector s."""
     third = 2.0 / 3.0 * (gx0 + gy1 + gz2)
-    fx = mu * ((2.0 * gx0 - third) * sx + (gy0 + gx1) * sy + (gz0 + gx2) * sz)
-    fy = mu * ((gx1 + gy0) * sx + (2.0 * gy1 - third) * sy + (gz1 + gy2) * sz)
-    fz = mu * ((gx2 + gz0) * sx + (gy2 + gz1) * sy + (2.0 * gz2 - third) * sz)
+    return (mu * ((2.0 * gx0 - third) * sx + (gy0 + gx1) * sy + (gz0 + gx2) * sz),
+            mu * ((gx1 + gy0) * sx + (2.0 * gy1 - third) * sy + (gz1 + gy2) * sz),
+            mu * ((gx2 + gz0) * sx + (gy2 + gz1) * sy + (2.0 * gz2 - third) * sz))
+
+
+@inlined
+def _diffusion(grad: Array, w: Array, a: int, ka: int, b: int, kb: int, ex: float, ey: float, ez: float, sx: float, sy: float,
+               sz: float, share: float, scale: float, reynolds: float, sutherland: float) -> tuple[float, float, float, float]:
+    """Viscous flux of momentum and energy through the face between cells a and b, e apart; ``share`` is the weight of b."""
+    gx0, gy0, gz0, gx1, gy1, gz1, gx2, gy2, gz2, gx3, gy3, gz3 = face_gradient(grad, w, a, ka, b, kb, ex, ey, ez, share, scale)
+    keep = 1.0 - share
+    mu = _viscosity(scale * (keep * w[a, ka + 2, 4] / w[a, ka + 2, 0] + share * w[b, kb + 2, 4] / w[b, kb + 2, 0]), reynolds, sutherland)
+    fx, fy, fz = stress(gx0, gy0, gz0, gx1, gy1, gz1, gx2, gy2, gz2, mu, sx, sy, sz)
     u = keep * w[a, ka + 2, 1] + share * w[b, kb + 2, 1]
     v = keep * w[a, ka + 2, 2] + share * w[b, kb + 2, 2]
     ww = keep * w[a, ka + 2, 3] + share * w[b, kb + 2, 3]
@@ -211,11 +227,11 @@ def flux_across(w: Array, grad: Array, sensor: Array, edges: Array, nq: int, fac
             sx, sy, sz = face_side[at, k, 0], face_side[at, k, 1], face_side[at, k, 2]
             area = np.sqrt(sx * sx + sy * sy + sz * sz)
             inv = 1.0 / area
-            rl, rr = _limited(w[a, n, 0], w[b, n, 0], w[c, n, 0], w[d, n, 0], second)
-            ul, ur = _limited(w[a, n, 1], w[b, n, 1], w[c, n, 1], w[d, n, 1], second)
-            vl, vr = _limited(w[a, n, 2], w[b, n, 2], w[c, n, 2], w[d, n, 2], second)
-            wl, wr = _limited(w[a, n, 3], w[b, n, 3], w[c, n, 3], w[d, n, 3], second)
-            pl, pr = _limited(w[a, n, 4], w[b, n, 4], w[c, n, 4], w[d, n, 4], second)
+            rl, rr = limited(w[a, n, 0], w[b, n, 0], w[c, n, 0], w[d, n, 0], second)
+            ul, ur = limited(w[a, n, 1], w[b, n, 1], w[c, n, 1], w[d, n, 1], second)
+            vl, vr = limited(w[a, n, 2], w[b, n, 2], w[c, n, 2], w[d, n, 2], second)
+            wl, wr = limited(w[a, n, 3], w[b, n, 3], w[c, n, 3], w[d, n, 3], second)
+            pl, pr = limited(w[a, n, 4], w[b, n, 4], w[c, n, 4], w[d, n, 4], second)
             blend = max(sensor[b, k], sensor[cc, k])
             f0, f1, f2, f3, f4 = riemann(rl, ul, vl, wl, pl, rr, ur, vr, wr, pr, sx * inv, sy * inv, sz * inv, blend)
             g1, g2, g3, g4 = _diffusion(grad, w, b, k, c, k, centre[c, k, 0] - centre[b, k, 0], centre[c, k, 1] - centre[b, k, 1],
@@ -258,11 +274,11 @@ def residuals(w: Array, grad: Array, sensor: Array, sides: Array, signs: Array, 
                 out[q, 0, 2] -= p * sy - ty
                 out[q, 0, 3] -= p * sz - tz
                 continue
-            rl, rr = _limited(w[q, n - 2, 0], w[q, n - 1, 0], w[q, n, 0], w[q, n + 1, 0], second)
-            ul, ur = _limited(w[q, n - 2, 1], w[q, n - 1, 1], w[q, n, 1], w[q, n + 1, 1], second)
-            vl, vr = _limited(w[q, n - 2, 2], w[q, n - 1, 2], w[q, n, 2], w[q, n + 1, 2], second)
-            wl, wr = _limited(w[q, n - 2, 3], w[q, n - 1, 3], w[q, n, 3], w[q, n + 1, 3], second)
-            pl, pr = _limited(w[q, n - 2, 4], w[q, n - 1, 4], w[q, n, 4], w[q, n + 1, 4], second)
+            rl, rr = limited(w[q, n - 2, 0], w[q, n - 1, 0], w[q, n, 0], w[q, n + 1, 0], second)
+            ul, ur = limited(w[q, n - 2, 1], w[q, n - 1, 1], w[q, n, 1], w[q, n + 1, 1], second)
+            vl, vr = limited(w[q, n - 2, 2], w[q, n - 1, 2], w[q, n, 2], w[q, n + 1, 2], second)
+            wl, wr = limited(w[q, n - 2, 3], w[q, n - 1, 3], w[q, n, 3], w[q, n + 1, 3], second)
+            pl, pr = limited(w[q, n - 2, 4], w[q, n - 1, 4], w[q, n, 4], w[q, n + 1, 4], second)
             blend = max(sensor[q, f - 1], sensor[q, min(f, layers - 1)])
             f0, f1, f2, f3, f4 = riemann(rl, ul, vl, wl, pl, rr, ur, vr, wr, pr, nx, ny, nz, blend)
             f0, f1, f2, f3, f4 = area * f0, area * f1, area * f2, area * f3, area * f4
@@ -296,9 +312,9 @@ def _radius(w: Array, q: int, n: int, sx: float, sy: float, sz: float, volume: f
 
 
 @inlined
-def _change(w: Array, du: Array, q: int, n: int, sx: float, sy: float, sz: float,
-            radius: float) -> tuple[float, float, float, float, float]:
-    """Half of F(U + dU)·S - F(U)·S - radius dU of a neighbour."""
+def change(w: Array, du: Array, q: int, n: int, sx: float, sy: float, sz: float, radius: float,
+           sweep: float) -> tuple[float, float, float, float, float]:
+    """Half of F(U + dU)·S - F(U)·S - radius dU of a neighbour; ``sweep`` is the volume that the face passes over in unit time."""
     r, u, v, ww, p = w[q, n, 0], w[q, n, 1], w[q, n, 2], w[q, n, 3], w[q, n, 4]
     d0, d1, d2, d3, d4 = du[q, n - 2, 0], du[q, n - 2, 1], du[q, n - 2, 2], du[q, n - 2, 3], du[q, n - 2, 4]
     e = p / (GAMMA - 1.0) + 0.5 * r * (u * u + v * v + ww * ww)
@@ -307,10 +323,12 @@ def _change(w: Array, du: Array, q: int, n: int, sx: float, sy: float, sz: float
     m1, m2, m3, e1 = r * u + d1, r * v + d2, r * ww + d3, e + d4
     p1 = max((GAMMA - 1.0) * (e1 - 0.5 * (m1 * m1 + m2 * m2 + m3 * m3) / r1), 0.1 * p)
     new = (m1 * sx + m2 * sy + m3 * sz) / r1
+    push = p1 * new - p * old
+    old, new = old - sweep, new - sweep
     return (0.5 * (r1 * new - r * old - radius * d0), 0.5 * (m1 * new - r * u * old + (p1 - p) * sx - radius * d1),
             0.5 * (m2 * new - r * v * old + (p1 - p) * sy - radius * d2),
             0.5 * (m3 * new - r * ww * old + (p1 - p) * sz - radius * d3),
-            0.5 * ((e1 + p1) * new - (e + p) * old - radius * d4))
+            0.5 * (e1 * new - e * old + push - radius * d4))
 
 
 @kernel
@@ -344,16 +362,16 @@ def sweeps(w: Array, res: Array, du: Array, sides: Array, signs: Array, beyond: 
                     if (turn == 0 and begin <= o < q) or (turn == 1 and q < o < end):
                         s = signs[q, e]
                         sx, sy, sz = s * face_side[sides[q, e], k, 0], s * face_side[sides[q, e], k, 1], s * face_side[sides[q, e], k, 2]
-                        c0, c1, c2, c3, c4 = _change(w, du, o, k + 2, sx, sy, sz,
-                                                     _radius(w, o, k + 2, sx, sy, sz, volume[o, k], scale, reynolds, sutherland))
+                        c0, c1, c2, c3, c4 = change(w, du, o, k + 2, sx, sy, sz,
+                                                     _radius(w, o, k + 2, sx, sy, sz, volume[o, k], scale, reynolds, sutherland), 0.0)
                         a0, a1, a2, a3, a4 = a0 + c0, a1 + c1, a2 + c2, a3 + c3, a4 + c4
                 near = k - 1 if turn == 0 else k + 1
                 if 0 <= near < layers:
                     f = k if turn == 0 else k + 1
                     s = -1.0 if turn == 0 else 1.0
                     sx, sy, sz = s * face_up[q, f, 0], s * face_up[q, f, 1], s * face_up[q, f, 2]
-                    c0, c1, c2, c3, c4 = _change(w, du, q, near + 2, sx, sy, sz,
-                                                 _radius(w, q, near + 2, sx, sy, sz, volume[q, near], scale, reynolds, sutherland))
+                    c0, c1, c2, c3, c4 = change(w, du, q, near + 2, sx, sy, sz,
+                                                 _radius(w, q, near + 2, sx, sy, sz, volume[q, near], scale, reynolds, sutherland), 0.0)
                     a0, a1, a2, a3, a4 = a0 + c0, a1 + c1, a2 + c2, a3 + c3, a4 + c4
                 inv = diagonal[q, k]
                 if turn == 0:

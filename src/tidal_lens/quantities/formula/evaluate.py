@@ -11,13 +11,14 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.quantities.formula.functions import FUNCTIONS, OVER_STEPS, WHOLE
+from tidal_lens.quantities.formula.functions import ELSEWHERE, FUNCTIONS, IN_TIME, WHOLE
 from tidal_lens.quantities.formula.tree import Node
 from tidal_lens.work import Token, run_chunks
 
 Values = NDArray[Any]
 Range = tuple[int, int]
 _CHUNK = 8192
+_OF_MOMENTS = IN_TIME | ELSEWHERE.keys()
 _SIZES = {"scalar": (), "vector": (3,), "tensor": (3, 3), "condition": ()}
 
 
@@ -61,6 +62,9 @@ class Source(Protocol):
 
     def average(self, what: str, values: Values) -> float:
         """``mean``, ``least`` or ``greatest`` of node values."""
+
+    def elsewhere(self, case: int, compute: Callable[[Source], Values]) -> Values:
+        """What is computed from another case, brought to these nodes."""
 
 
 def evaluate(root: Node, source: Source, token: Token | None = None) -> Values:
@@ -141,10 +145,8 @@ def _whole(node: Node, source: Source, token: Token | None, gradients: dict[Node
     inner = node.parts[0]
     if token is not None:
         token.check()
-    if node.what == "rate":
-        return source.in_time(lambda moment: evaluate(inner, moment, token))
-    if node.what in OVER_STEPS:
-        return source.over_steps(lambda moment: evaluate(inner, moment, token), about_mean=node.what == "rms_over_time")
+    if node.what in _OF_MOMENTS:
+        return _of_moments(node.what, source, lambda moment: evaluate(inner, moment, token))
     if node.what in ("mean", "least", "greatest"):
         return source.average(node.what, evaluate(inner, source, token))
     whole = source.whole()
@@ -162,6 +164,13 @@ def _whole(node: Node, source: Source, token: Token | None, gradients: dict[Node
     if node.what == "grad":
         return grad if inner.shape == "vector" else grad[:, 0, :]
     return in_ranges(source, lambda a, b: _derived(node.what, inner.shape, grad[a:b]))
+
+
+def _of_moments(what: str, source: Source, compute: Callable[[Source], Values]) -> Values:
+    """What is computed from other steps, or from another case."""
+    if what in ELSEWHERE:
+        return source.elsewhere(ELSEWHERE[what], compute)
+    return source.in_time(compute) if what == "rate" else source.over_steps(compute, about_mean=what == "rms_over_time")
 
 
 def _gradient(inner: Node, source: Source, whole: Source, token: Token | None) -> Values:

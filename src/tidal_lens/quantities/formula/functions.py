@@ -197,6 +197,9 @@ FUNCTIONS: dict[str, Function] = {
     "rate": Function("rate(f)", "derivative in time at a fixed place", _LIKE, _per(SECOND)),
     "mean_over_time": Function("mean_over_time(f)", "mean over all steps at a fixed place, by the time between them", _LIKE, _same),
     "rms_over_time": Function("rms_over_time(f)", "root of the mean square about that mean", _scalars(1, 1), _same),
+    "in_second": Function("in_second(f)", "f of the second case, brought to these nodes; no value outside of it", _LIKE, _same),
+    "in_third": Function("in_third(f)", "f of the third case, brought to these nodes", _LIKE, _same),
+    "in_fourth": Function("in_fourth(f)", "f of the fourth case, brought to these nodes", _LIKE, _same),
     "smooth": Function("smooth(f, passes)", "f averaged with its neighbours so many times",
                        _one_of({("scalar", "scalar"): "scalar", ("vector", "scalar"): "vector"}), _same),
     "over_cells": Function("over_cells(f)", "mean of the nodes of each cell, brought back to nodes by the chosen mean", _LIKE, _same),
@@ -210,4 +213,5 @@ DERIVATIVES = frozenset({"grad", "div", "curl", "laplacian", *SLOPES})
 AVERAGES = frozenset({"mean", "least", "greatest"})
 OVER_STEPS = frozenset({"mean_over_time", "rms_over_time"})
 IN_TIME = OVER_STEPS | {"rate"}
-WHOLE = DERIVATIVES | AVERAGES | IN_TIME | {"smooth", "over_cells"}
+ELSEWHERE = {"in_second": 1, "in_third": 2, "in_fourth": 3}  # which of the cases, the first being 0
+WHOLE = DERIVATIVES | AVERAGES | IN_TIME | ELSEWHERE.keys() | {"smooth", "over_cells"}

@@ -70,7 +70,9 @@ class VolumeShape(Cut):
         mean = found.mean
         rows: list[tuple[str | float, ...]] = [
             (f"volume{' [m³]' if si else ''}", found.volume), ("mean by volume", mean),
-            ("standard deviation by volume", float(np.sqrt(found.square / found.volume))), ("integral", found.integral)]
+            ("standard deviation by volume", float(np.sqrt(found.square / found.volume))),
+            ("root of the mean square by volume", float(np.hypot(mean, np.sqrt(found.square / found.volume)))),
+            ("integral", found.integral)]
         for name, value in ((f"mass{' [kg]' if si else ''}", found.mass), ("mean by mass", found.by_mass / found.mass),
                             (f"kinetic energy{' [J]' if si else ''}", found.kinetic),
                             (f"enstrophy, half of the vorticity squared{' [m³/s²]' if si else ''}", found.enstrophy)):
