@@ -73,7 +73,7 @@ def passage(shape=(33, 25, 17), pitch=PITCH, lean=LEAN, blade=(0.6, 1.4), loose=
         return np.stack([sheet[:-1, :-1], sheet[1:, :-1], sheet[1:, 1:], sheet[:-1, 1:]], axis=-1).reshape(-1, 4)
 
     x = LONG * np.linspace(0, 1, nx)
-    ahead = np.flatnonzero((x > blade[0] - 1e-9) & (x < blade[1] + 1e-9))
+    ahead = np.flatnonzero((x > blade[0] - 1e-9) & (x < blade[1] + 1e-9)) if blade is not None else [nx // 2]
     first, last = int(ahead[0]), int(ahead[-1])
     sides = [index[n, :, a:b + 1] for n in (0, nt - 1) for a, b in ((0, first), (last, nx - 1))]
     beside = np.concatenate([quads(s) for s in sides])
@@ -82,4 +82,4 @@ def passage(shape=(33, 25, 17), pitch=PITCH, lean=LEAN, blade=(0.6, 1.4), loose=
              ("blade", "blade", blades),
              ("periodic sides", "periodic", beside), ("inlet", "inlet", quads(index[:, :, 0])),
              ("outlet", "outlet", quads(index[:, :, -1])))
-    return replace(flow, boundaries=tuple(boundary_of_faces(n, kind, points, faces) for n, kind, faces in named))
+    return replace(flow, boundaries=tuple(boundary_of_faces(n, kind, points, faces) for n, kind, faces in named if len(faces)))

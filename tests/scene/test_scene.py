@@ -5,9 +5,10 @@ import numpy as np
 import pytest
 from vtkmodules.vtkRenderingCore import vtkCamera
 
+from tidal_lens.flow.periodic import turn_about
 from tidal_lens.scene.camera import Camera, first_camera
 from tidal_lens.scene.palettes import SIZE, from_oklab, palette, parse, to_oklab
-from tidal_lens.scene.passages import box_of, shifted, turned
+from tidal_lens.scene.passages import box_of, shifted
 from tidal_lens.scene.renderer import Listener, Renderer, prefer_headless
 from tidal_lens.scene.scene import ColourMap, LinesItem, Scene, SurfaceItem
 
@@ -175,7 +176,7 @@ def test_a_plate_is_drawn_where_the_camera_says(drawing):
 def test_copies_stand_where_they_are_turned_and_shifted_to(drawing):
     """A plate, once more turned by a right angle about its corner and once shifted: a copy is picked as the item."""
     small = np.array([[0.5, 0.5, 0.5], [1, 0.5, 0.5], [1, 1, 0.5], [0.5, 1, 0.5]])
-    moves = (turned(np.array([0.5, 0.5, 0.0]), np.array([0.0, 0, 2.0]), np.pi / 2), shifted(np.array([-0.5, -0.5, 0.0])))
+    moves = (turn_about((0.5, 0.5, 0.0), (0.0, 0.0, 2.0), np.pi / 2), shifted(np.array([-0.5, -0.5, 0.0])))
     item = plate(points=small)
     low, high = box_of(LOW, HIGH, moves)
     assert low == pytest.approx([-0.5, -0.5, 0.0])

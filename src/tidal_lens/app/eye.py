@@ -39,7 +39,8 @@ class Eye:
         aspect = self._view.width() / max(self._view.height(), 1)
         camera = self._document.camera
         first = first_camera(*flow.stage, aspect, flow.normal)
-        self.move(first if camera is None else camera.framing(*flow.bounds, aspect), rest=True)
+        box = self._view.box or flow.bounds
+        self.move(first if camera is None else camera.framing(*box, aspect), rest=True)
 
     def frame_chosen(self) -> None:
         """Bring the chosen card's geometry into the picture."""

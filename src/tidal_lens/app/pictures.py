@@ -7,6 +7,8 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Protocol
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QSize, QTimer, pyqtSignal
 
 from tidal_lens.app import theme
@@ -69,6 +71,7 @@ class Pictures(QObject):
         self.small = SmallPictures(self.small_ready.emit)
         self.lights = Lights(document.jobs, self._drawn, self, case.case)
         self._cameras: dict[int, Camera] = {}
+        self.box: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None  # of what is drawn
         self._newest = self._newest_full = self._shown = 0
         self._asked: tuple[object, ...] = ()
         self._asked_items: tuple[object, ...] = ()
@@ -88,6 +91,7 @@ class Pictures(QObject):
 
     def new_case(self) -> None:
         """Nothing of what was drawn is wanted any more."""
+        self.box = None
         self.small.clear()
         self.scenery.clear()
         self.lights.put_out()
@@ -109,6 +113,7 @@ class Pictures(QObject):
         if table is None or camera is None:
             return
         scene = self.scenery.scene(table, theme.current().ground, theme.current().soft)
+        self.box = scene.low, scene.high
         if more := (*self.lights.items, *self._more()):
             scene = replace(scene, items=(*scene.items, *more))
         ratio, size = self._ground.devicePixelRatioF(), self._ground.size()

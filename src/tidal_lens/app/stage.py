@@ -52,6 +52,11 @@ class Stage(QWidget):
         """Show where a quantity takes a value on what is drawn."""
         raise NotImplementedError
 
+    @property
+    def box(self) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
+        """The corners of what is drawn; those of the flow where nothing is yet."""
+        return self.case.flow.bounds if self.case.flow is not None else None
+
     def pin_at(self, place: tuple[float, float, float]) -> None:
         """Mark a place; the view stays as it is."""
         raise NotImplementedError

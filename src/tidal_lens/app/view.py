@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QCloseEvent,
@@ -38,6 +40,7 @@ from tidal_lens.app.stage import Stage
 from tidal_lens.app.under_pointer import UnderPointer
 from tidal_lens.app.wipe import Wipe
 from tidal_lens.scene.camera import Camera
+from tidal_lens.scene.passages import is_elsewhere
 from tidal_lens.scene.scene import Frame
 from tidal_lens.study.words import number_text
 
@@ -89,12 +92,15 @@ class FlowView(Stage):
         self.pictures.small_ready.connect(self.small_ready.emit)
         self.pictures.failed.connect(self.failed.emit)
         self._held: Overlay | None = None
+        self._framed: set[str] = set()  # cards beside the flow that were brought into the picture
         if self.case.case == 0:
             document.case_changed.connect(self._new_case)
         document.study_changed.connect(self.redraw_soon)
         document.result_changed.connect(self._came)  # no lambdas: they would outlive a view of another case
         document.study_changed.connect(self.lights.refresh)
         document.result_changed.connect(self._relight)
+        if self.case.case == 0:
+            document.result_changed.connect(self._frame_first)
         document.quantity_known.connect(self._came)
         document.chosen_changed.connect(self.update)
         document.clicks.changed.connect(self._clicks_changed)
@@ -108,6 +114,7 @@ class FlowView(Stage):
 
     def _new_case(self) -> None:
         self.pictures.new_case()
+        self._framed.clear()
         self.eye.pivot = self.pin.place = None
         if self.document.camera is None:
             self.eye.frame_all()
@@ -145,6 +152,14 @@ class FlowView(Stage):
     def _clicks_changed(self) -> None:
         self.clicks.changed()
 
+    def _frame_first(self, layer_id: str) -> None:
+        """What lies beside the flow, unrolled, is brought into the picture when it first comes."""
+        result = self.case.asking.results.get(layer_id)
+        if result is not None and is_elsewhere(result.geometry) and not result.unmasked.whole and layer_id not in self._framed:
+            self._framed.add(layer_id)
+            self.redraw()  # what is drawn now, with it
+            self.eye.frame_all()
+
     def _relight(self, _layer_id: str) -> None:
         self.lights.refresh()
 
@@ -160,6 +175,10 @@ class FlowView(Stage):
         self.pictures.redraw(draft=draft)
         if self.wipe is not None:
             self.wipe.refresh(draft=draft)
+
+    @property
+    def box(self) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
+        return self.pictures.box or super().box
 
     def light(self, name: str, value: float) -> None:
         self.lights.light(name, value, theme.current().magenta)

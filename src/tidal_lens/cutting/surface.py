@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.sampling.mesh import Stencil
+from tidal_lens.sampling.mesh import Stencil, TurnedStencil
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,5 +81,10 @@ def join(parts: list[Surface]) -> Surface:
     pad = [(p.stencil.ids.shape[1], p) for p in parts]
     ids = np.concatenate([np.pad(p.stencil.ids, ((0, 0), (0, width - w))) for w, p in pad])
     weights = np.concatenate([np.pad(p.stencil.weights, ((0, 0), (0, width - w))) for w, p in pad])
+    stencil = Stencil(ids, weights)
+    if any(isinstance(p.stencil, TurnedStencil) for p in parts):
+        turns = [p.stencil.turns if isinstance(p.stencil, TurnedStencil) else np.broadcast_to(np.eye(3), (len(p.points), 3, 3))
+                 for p in parts]
+        stencil = TurnedStencil(ids, weights, np.concatenate(turns))
     return Surface(np.concatenate([p.points for p in parts]),
-                   np.concatenate([p.faces + s for p, s in zip(parts, starts, strict=False)]), Stencil(ids, weights))
+                   np.concatenate([p.faces + s for p, s in zip(parts, starts, strict=False)]), stencil)

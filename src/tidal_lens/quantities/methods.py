@@ -32,6 +32,8 @@ class Methods:
         Rate of rotation about it [rad/s].
     turning : tuple of str
         Blocks that turn so, the others stand; all where nothing is said.
+    passages, shown : int
+        Round the axis, as recognised for 0; and of how many of them cuts are made.
     knife : tuple of float
         Direction along which a knife edge shows the density gradient.
     shading : float
@@ -46,6 +48,8 @@ class Methods:
     axis: Triple = (1.0, 0.0, 0.0)
     spin: float = 0.0
     turning: tuple[str, ...] = ()
+    passages: int = 0
+    shown: int = 1
     knife: Triple = (1.0, 0.0, 0.0)
     shading: float = 8.0
 

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.flow.annulus import passages_of
 from tidal_lens.flow.case import Flow
+from tidal_lens.flow.periodic import turn_about
 from tidal_lens.sampling.mesh import TurnedStencil
 from tidal_lens.study.evaluate import Evaluated
 from tidal_lens.study.geometry import Geometry
@@ -29,7 +30,7 @@ def moves_of(study: Study, angles: tuple[float, ...], result: Evaluated | None =
     if result is not None and is_elsewhere(result.geometry):
         frame = result.unmasked.frame
         return tuple(shifted(a * frame[1]) for a in angles) if frame is not None else ()
-    return tuple(turned(np.array(study.choices.axis_point), np.array(study.choices.axis), a) for a in angles)
+    return tuple(turn_about(study.choices.axis_point, study.choices.axis, a) for a in angles)
 
 
 def is_elsewhere(geometry: Geometry) -> bool:
@@ -41,16 +42,6 @@ def shifted(by: NDArray[np.float64]) -> Move:
     """By a way (3,)."""
     out = np.eye(4)
     out[:3, 3] = by
-    return out
-
-
-def turned(point: NDArray[np.float64], axis: NDArray[np.float64], angle: float) -> Move:
-    """About an axis, right-handed (Rodrigues' formula)."""
-    x, y, z = axis / max(float(np.linalg.norm(axis)), 1e-300)
-    cross = np.array([[0.0, -z, y], [z, 0.0, -x], [-y, x, 0.0]])
-    turn = np.eye(3) + np.sin(angle) * cross + (1.0 - np.cos(angle)) * cross @ cross
-    out = np.eye(4)
-    out[:3, :3], out[:3, 3] = turn, point - turn @ point
     return out
 
 

@@ -140,7 +140,8 @@ class Scenery:
                 result = table.results[layer.id]
                 own = [self._item(layer, result, table.key, table.flow.size),
                        *self._dressings(layer, result, table.key, table.flow.size)]
-                moves = moves_of(study, angles, result) if layer.shape.of_passages else ()
+                copied = layer.shape.of_passages and not result.unmasked.whole
+                moves = moves_of(study, angles, result) if copied else ()
                 items += [self._copied(item, angles, moves) for item in own]
                 if is_elsewhere(result.geometry) and len(result.geometry.points):
                     ends = box_of(result.geometry.points.min(axis=0), result.geometry.points.max(axis=0), moves)

@@ -72,6 +72,10 @@ def shape_basis(shape: Shape, store: QuantityStore, of: Callable[[str], Basis | 
         stamps = (*stamps, (len(flow.times), 0))
     own = flow.mesh_number if shape.of_series or (shape.of_mesh and not needs) else flow.number
     rests = [(name, store.signature(name)) for name in needs]
+    if shape.of_sides:
+        methods, sides = store.methods, frozenset(b.name for b in flow.boundaries if b.kind == "periodic")
+        shown = methods.shown if shape.of_sides == "cuts" else 1
+        rests.append(("", frozenset({(sides, methods.axis_point, methods.axis, methods.passages, shown)} if sides else ())))
     if shape.of_all:
         rests.append(("", frozenset({(store.reference, store.methods)})))
     return Basis(own, "shape", shape, None, tuple(rests), stamps, subjects)

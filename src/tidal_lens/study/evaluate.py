@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 from tidal_lens.cutting.surface import OwnSurface
 from tidal_lens.cutting.walls import outline
 from tidal_lens.errors import CancelledError, LostLayerError, StudyError, TidalLensError
-from tidal_lens.flow.annulus import Annulus, annulus_of
+from tidal_lens.flow.annulus import Annulus, annulus_of, passages_of
 from tidal_lens.flow.case import Flow
+from tidal_lens.flow.periodic import Periodic, periodic_of
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.kept import Kept
 from tidal_lens.quantities.at_places import everything_at
@@ -49,7 +50,8 @@ def reference_of(flow: Flow, study: Study) -> ReferenceState:
 
 def methods_of(study: Study) -> Methods:
     """How derived quantities are worked out in a study, and its formulas."""
-    return Methods(tuple((f.name, f.text) for f in study.formulas), **study.choices.model_dump())
+    return Methods(tuple((f.name, f.text) for f in study.formulas), **study.choices.model_dump(), passages=study.passages,
+                   shown=study.passages_shown)
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,6 +139,18 @@ class _Sight:
     @property
     def spin(self) -> float:
         return self.store.methods.spin
+
+    @property
+    def periodic(self) -> Periodic | None:
+        methods = self.store.methods
+        return periodic_of(self.flow, methods.axis_point, unit_vector(methods.axis), methods.passages)
+
+    @property
+    def shown(self) -> int:
+        methods = self.store.methods
+        if methods.shown < 2:
+            return 1
+        return min(methods.shown, methods.passages or passages_of(self.flow, methods.axis_point, unit_vector(methods.axis)))
 
     def values(self, name: str) -> NDArray[Any]:
         return self.store.values(name, self.token)

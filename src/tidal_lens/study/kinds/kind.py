@@ -16,6 +16,7 @@ from tidal_lens.cutting.points import Points
 from tidal_lens.features.finding import Finding
 from tidal_lens.flow.annulus import Annulus
 from tidal_lens.flow.case import Flow
+from tidal_lens.flow.periodic import Periodic
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.quantities.store import Quantity, QuantityStore
 from tidal_lens.sampling.mesh import Stencil
@@ -62,6 +63,14 @@ class See(Protocol):
     def spin(self) -> float:
         """Rate of rotation about the axis [rad/s]; a shape that looks at it names ``const:spin``."""
 
+    @property
+    def periodic(self) -> Periodic | None:
+        """How the flow goes on beyond its periodic sides, where it does; for shapes ``of_sides``."""
+
+    @property
+    def shown(self) -> int:
+        """Of how many passages of a machine cuts are made; for shapes whose ``of_sides`` is ``cuts``."""
+
     def values(self, name: str) -> NDArray[Any]:
         """Node values of a quantity that the shape needs."""
 
@@ -104,6 +113,7 @@ class Made:
     frame: tuple[Vec, Vec] | None = None  # a place and a direction that come from elsewhere: of a plane that goes with another card
     findings: tuple[Finding, ...] = ()  # all candidates, the clearest first
     charts: tuple[Chart, ...] = ()  # what it tells as curves
+    whole: bool = False  # whether all passages that are shown are in it already
 
     @property
     def nbytes(self) -> int:
@@ -197,6 +207,7 @@ class Shape(Value):
     reckoned: ClassVar[str] = ""  # how what it tells was got, and how exact that is
     of_mesh: ClassVar[bool] = True  # whether, but for the quantities that it needs, it rests on the mesh alone
     of_passages: ClassVar[bool] = True  # whether it is drawn once more for each passage of a machine that is shown
+    of_sides: ClassVar[Literal["", "lines", "cuts"]] = ""  # whether it goes on through periodic sides: as lines, or cut in each passage
     of_all: ClassVar[bool] = False  # whether it rests on every quantity, whichever there are
     of_series: ClassVar[bool] = False  # whether it is of all steps, whichever is shown: it may see them by ``at_step`` only
 

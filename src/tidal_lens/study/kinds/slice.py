@@ -12,7 +12,7 @@ from tidal_lens.cutting.planes import box_section, line_in_box, plane_axes, reac
 from tidal_lens.errors import StudyError
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
-from tidal_lens.study.kinds.cut import Cut
+from tidal_lens.study.kinds.cut import Cut, through_passages
 from tidal_lens.study.kinds.first_values import AXES, best_name, round_to, rounded
 from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Tile, Vec
 from tidal_lens.study.looks import SurfaceLook
@@ -40,6 +40,7 @@ class SliceShape(Cut):
 
     kind: Literal["slice"] = "slice"
     lit: ClassVar[bool] = False
+    of_sides: ClassVar[Literal["", "lines", "cuts"]] = "cuts"
     direction: Vector
     position: FiniteFloat
     centre: Vector | None = None
@@ -82,12 +83,14 @@ class SliceShape(Cut):
         """The cut."""
         placed = self._across(see) if self.across else self
         normal, middle = placed.normal, placed.middle(see.flow)
-        cut = plane_cut(see.flow, placed.position * normal, normal, see.token, self.own_blocks(see.flow))
+        own = self.own_blocks(see.flow)
+        cut, whole = through_passages(see, lambda point, way: plane_cut(see.flow, point, way, see.token, own), placed.position * normal,
+                                      normal)
         if self.limit == "disc":
             cut = within_disc(cut, middle, 0.5 * self.width)
         elif self.limit == "rectangle":
             cut = within_rectangle(cut, middle, plane_axes(normal), self.width, self.height)
-        return Made(cut, frame=(middle, normal) if self.across else None)
+        return Made(cut, frame=(middle, normal) if self.across else None, whole=whole)
 
     def _across(self, see: See) -> Self:
         """Where the line is."""

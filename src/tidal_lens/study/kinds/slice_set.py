@@ -13,7 +13,7 @@ from tidal_lens.cutting.surface import join
 from tidal_lens.errors import StudyError
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
-from tidal_lens.study.kinds.cut import Cut
+from tidal_lens.study.kinds.cut import Cut, through_passages
 from tidal_lens.study.kinds.first_values import AXES, best_name, round_to
 from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See, Tile, Vec
 from tidal_lens.study.kinds.slice import at_length
@@ -38,6 +38,7 @@ class SliceSetShape(Cut):
 
     kind: Literal["slice-set"] = "slice-set"
     lit: ClassVar[bool] = False
+    of_sides: ClassVar[Literal["", "lines", "cuts"]] = "cuts"
     direction: Vector
     first: FiniteFloat
     last: FiniteFloat
@@ -69,12 +70,14 @@ class SliceSetShape(Cut):
     def make(self, see: See) -> Made:
         """All cuts as one surface."""
         planes = self._across(see) if self.across else [(place * self.normal, self.normal) for place in self.places]
-        parts, own = [], self.own_blocks(see.flow)
+        parts, own, whole = [], self.own_blocks(see.flow), False
         for n, (point, way) in enumerate(planes):
             see.token.check()
             see.token.report(n / len(planes))
-            parts.append(plane_cut(see.flow, point, way, None, own))
-        return Made(join(parts))
+            cut, several = through_passages(see, lambda at, to: plane_cut(see.flow, at, to, None, own), point, way)
+            parts.append(cut)
+            whole = whole or several
+        return Made(join(parts), whole=whole)
 
     def _across(self, see: See) -> list[tuple[Vec, Vec]]:
         lines = see.made(self.across).geometry

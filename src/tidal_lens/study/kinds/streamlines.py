@@ -43,6 +43,7 @@ from tidal_lens.tracing.fill import fill
 from tidal_lens.tracing.particles import AtWalls, Heat, Law, Particle, fly
 from tidal_lens.tracing.streamlines import Lines, TraceSettings, trace_lines
 from tidal_lens.tracing.surface_lines import lines_on
+from tidal_lens.tracing.through_sides import through_sides
 from tidal_lens.tracing.unsteady import Moment, Releases, Steps, pathlines, streaklines, timelines
 from tidal_lens.work import Token
 
@@ -113,6 +114,7 @@ class StreamShape(Shape):
 
     kind: Literal["streamlines"] = "streamlines"
     geometry: ClassVar[Sort] = "lines"
+    of_sides: ClassVar[Literal["", "lines", "cuts"]] = "lines"
     seeds: Annotated[tuple[AnySeeds, ...], Field(min_length=1, max_length=20)]
     of: QuantityName = "velocity"
     particle: ParticleSetting | None = None
@@ -218,8 +220,14 @@ class StreamShape(Shape):
                                           max_points=self.max_steps, token=token)
         settings = TraceSettings(self.direction, self.max_length, 1e-2 if quick else self.tolerance, max_cells=5.0 if quick else 3.5,
                                  max_points=self.max_steps, max_time=self.max_time or np.inf)
-        mesh = mesh_of(see.flow, see.token)
-        return lambda seeds: trace_lines(see.flow, mesh, values, seeds, settings, token)
+        mesh, periodic = mesh_of(see.flow, see.token), see.periodic
+
+        def follow(seeds: Vec, how: TraceSettings = settings) -> Lines:
+            return trace_lines(see.flow, mesh, values, seeds, how, token)
+
+        if periodic is None:
+            return follow
+        return lambda seeds: through_sides(follow, see.flow, mesh, periodic, seeds, settings)
 
     def _through_time(self, see: See, seeds: Vec) -> Lines:
         times = see.flow.times
