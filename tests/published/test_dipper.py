@@ -109,7 +109,7 @@ def test_the_swirl_ahead_is_none_and_behind_near_a_free_vortex(store):
 def test_the_outlet_is_in_radial_equilibrium(evaluator):
     """dp/dr = ρ cθ²/r (any textbook): the mean pressure's rise from hub to casing near the outlet is its integral."""
     made, _ = told(evaluator, RoundAxisShape(quantity="file:Pressure", stations=(0.95,), rays=240))
-    curve = made.charts[0].curves[0]  # share of span over the mean
+    curve = made.charts[1].curves[0]  # share of span over the mean
     low, high = (float(np.interp(s, curve.values, curve.at)) for s in (0.1, 0.9))
     store = evaluator.store
     span, x = store.values("span-share"), store.flow.points[:, 0]

@@ -106,6 +106,26 @@ def test_a_mean_round_the_axis_is_over_the_angle_and_not_over_indices():
     assert found.places[:, -1, 1] == pytest.approx(casing(found.places[:, -1, 0]), abs=1e-6)
 
 
+def test_the_flat_chart_has_lines_and_arrows_of_the_mean():
+    """1 + x: lines of equal values are x = const; the mean of a free vortex with axial speed 1 is 1 along the axis."""
+    flow = passage((33, 25, 17), s=lambda p: 1 + p[:, 0])
+    made = made_of(RoundAxisShape(quantity="file:s"), flow)
+    sheet = made.charts[0].sheet
+    assert sheet.spacing == 0.2
+    level = 1 + sheet.lines[:, :, 0].mean(axis=1)
+    assert np.abs(level / sheet.spacing - np.round(level / sheet.spacing)).max() < 0.05
+    assert np.abs(np.diff(sheet.lines[:, :, 0], axis=1)).max() < 0.02, "upright"
+    inner = (sheet.feet[:, 0] > 0.2) & (sheet.feet[:, 0] < 1.8)
+    ways = sheet.arrows[inner] / np.linalg.norm(sheet.arrows, axis=1).max()
+    assert ways == pytest.approx(np.tile([1.0, 0.0], (inner.sum(), 1)), abs=0.02)
+    assert sheet.across.shape == sheet.up.shape == sheet.values.shape == (120, 40)
+    table = made.tables[-1]
+    assert len(table.rows) == 120 * 40
+    along, mean = np.array([(r[2], r[4]) for r in table.rows]).T
+    known = np.isfinite(mean)
+    assert mean[known] == pytest.approx(1 + along[known], abs=0.01)
+
+
 @pytest.mark.parametrize("edges", ["exact", "cells"])
 def test_a_masked_mean_keeps_its_colours(edges):
     """Half of the plane is left, cut where x says, with the values that it had."""

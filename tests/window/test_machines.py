@@ -60,19 +60,19 @@ def test_a_mean_round_the_axis_stands_in_the_view_and_in_charts(opened, tmp_path
     added(opened, "round-axis")
     own = made(opened).geometry.own[MEAN].reshape(120, 40)
     assert own[2:-2, 2:-2] == pytest.approx(2.5, abs=0.01)
-    assert [c.up for c in made(opened).charts] == ["share of span", "Pressure"]
+    assert [c.up for c in made(opened).charts] == ["radius", "share of span", "Pressure"]
     assert opened.ledger.measure.charts[0].isVisible()
     controls = opened.bench.card.controls["round-axis"]
     click(controls.by.button("mass"))
     settle(opened)
-    x = LONG * made(opened).charts[1].curves[1].at
+    x = LONG * made(opened).charts[2].curves[1].at
     share, rho = np.linspace(0, 1, 2001)[:, None], 1 + np.linspace(0, 1, 2001)[:, None]
     exact = np.trapezoid(rho * ((1 - share) * (4 - x) + share * (1 + x)), axis=0) / np.trapezoid(rho, axis=0)
-    assert made(opened).charts[1].curves[1].values[2:-2] == pytest.approx(exact[2:-2], abs=0.02)
+    assert made(opened).charts[2].curves[1].values[2:-2] == pytest.approx(exact[2:-2], abs=0.02)
     controls.stations.setFocus()
     type_into(controls.stations, "0.25; 0.75")
     settle(opened)
-    assert [c.name for c in made(opened).charts[0].curves] == ["25.2 % of the way", "74.8 % of the way"]
+    assert [c.name for c in made(opened).charts[1].curves] == ["25.2 % of the way", "74.8 % of the way"]
     opened.files.save_as(str(tmp_path / "a.tidal"))
     assert load_study(tmp_path / "a.tidal").layers[-1].shape == opened.document.chosen_layer.shape
     for _ in range(2):

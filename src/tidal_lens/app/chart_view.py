@@ -15,7 +15,8 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from tidal_lens.app import theme
 from tidal_lens.app.charts import inks
 from tidal_lens.app.parts import Check, label, row
-from tidal_lens.study.charts import Chart, Curve
+from tidal_lens.app.sheet_items import sheet_items
+from tidal_lens.study.charts import Chart, Curve, Sheet
 from tidal_lens.study.words import number_text
 
 _HEIGHT = 230
@@ -79,26 +80,51 @@ class ChartView(QWidget):
 
         if self.plot is None:
             self._build()
-        new = self.chart is None or (chart.across, chart.up) != (self.chart.across, self.chart.up)
+        old, item = self.chart, self.plot.getPlotItem()
+        new = old is None or (chart.across, chart.up) != (old.across, old.up) or chart.sheet is not None or old.sheet is not None
         if new:
             for box, on in ((self.log_across, chart.log_across), (self.log_up, chart.log_up)):
                 box.setChecked(on)
+                box.setVisible(chart.sheet is None)
         self.chart = chart
-        item = self.plot.getPlotItem()
+        self._style(chart)
+        item.getViewBox().invertY(chart.down)
+        item.setLogMode(self.log_across.isChecked(), self.log_up.isChecked())
+        self.plot.setAspectLocked(chart.sheet is not None)
+        for gone in self._items:
+            self.plot.removeItem(gone)
+        self._items = []
+        told = self._draw_sheet(chart.sheet) if chart.sheet is not None else self._draw_curves(chart, colour_of_card)
+        self.spot.setSymbolPen(pyqtgraph.mkPen(theme.colour("ink"), width=1.6))
+        self._mark(None)
+        self.legend.setText(" &nbsp; ".join(told))
+        self.legend.setVisible(len(told) > 1 or chart.sheet is not None)
+        if new:
+            item.autoRange()
+
+    def _style(self, chart: Chart) -> None:
+        """Axes in the theme's colours."""
         self.plot.setAccessibleName(f"{chart.up} over {chart.across}")
         self.plot.setBackground(theme.colour("paper"))
         soft = theme.colour("soft")
         for side, text in (("bottom", chart.across), ("left", chart.up)):
-            axis = item.getAxis(side)
+            axis = self.plot.getPlotItem().getAxis(side)
             axis.setPen(theme.colour("line"))
             axis.setTextPen(soft)
             axis.setTickFont(theme.font(11))
             self.plot.setLabel(side, text, color=soft.name(), siPrefixEnableRanges=())  # numbers as they are, never in thousandths
-        item.getViewBox().invertY(chart.down)
-        item.setLogMode(self.log_across.isChecked(), self.log_up.isChecked())
-        for old in self._items:
-            self.plot.removeItem(old)
-        self._items, told, colours = [], [], inks()
+
+    def _draw_sheet(self, sheet: Sheet) -> list[str]:
+        self._items, told = sheet_items(sheet, theme.colour("ink"))
+        for one in self._items:
+            self.plot.addItem(one)
+        return [told]
+
+    def _draw_curves(self, chart: Chart, colour_of_card: str) -> list[str]:
+        """Curves and dots; what the legend tells of each."""
+        import pyqtgraph
+
+        told, colours = [], inks()
         for n, curve in enumerate(chart.curves):
             colour = QColor(colour_of_card if colour_of_card and len(chart.curves) == 1 else colours[n % len(colours)])
             if curve.dots:
@@ -111,12 +137,7 @@ class ChartView(QWidget):
             self._items.append(drawn)
             name = curve.name.replace("&", "&amp;").replace("<", "&lt;").replace(" ", "&nbsp;")
             told.append(f'<span style="color:{colour.name()}">{"○" if curve.dots else "┅" if curve.dashed else "━"}</span>&nbsp;{name}')
-        self.spot.setSymbolPen(pyqtgraph.mkPen(theme.colour("ink"), width=1.6))
-        self._mark(None)
-        self.legend.setText(" &nbsp; ".join(told))
-        self.legend.setVisible(len(told) > 1)
-        if new:
-            item.autoRange()
+        return told
 
     def _scale(self) -> None:
         if self.plot is not None:
@@ -146,6 +167,9 @@ class ChartView(QWidget):
         if chart is not None and box.sceneBoundingRect().contains(where):
             at = box.mapSceneToView(where)
             wide, tall = box.viewPixelSize()
+            if chart.sheet is not None:
+                self._read_sheet(chart.sheet, at.x(), at.y())
+                return
             for curve in chart.curves:
                 across, up = self._drawn(curve)
                 off = np.hypot((across - at.x()) / wide, (up - at.y()) / tall)
@@ -156,6 +180,15 @@ class ChartView(QWidget):
         self._mark(best[1:] if best is not None else None)
         places = best[1].places if best is not None else None
         self.pointed.emit(places[best[2]] if places is not None and best is not None else None)
+
+    def _read_sheet(self, sheet: Sheet, across: float, up: float) -> None:
+        """Tell the value of the nearest place of a lattice."""
+        off = np.hypot(sheet.across - across, sheet.up - up)
+        n = int(off.argmin())
+        value = float(sheet.values.ravel()[n])
+        at = f"{number_text(float(sheet.across.ravel()[n]))}, {number_text(float(sheet.up.ravel()[n]))}"
+        self.spot.setData([float(sheet.across.ravel()[n])], [float(sheet.up.ravel()[n])])
+        self.reading.setText(f"{number_text(value) if np.isfinite(value) else 'no value'} at {at}")
 
     def mark_place(self, place: NDArray[np.float64] | None, reach: float) -> None:
         """Ring the value whose place in the flow is nearest to one, if any is within reach of it."""

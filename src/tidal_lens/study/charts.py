@@ -40,8 +40,36 @@ class Curve:
 
 
 @dataclass(frozen=True, eq=False)
+class Sheet:
+    """A quantity over a plane, with lines of equal values and arrows.
+
+    Attributes
+    ----------
+    across, up, values : ndarray, shape (m, n)
+        Places of a lattice on the axes, and the value at each; NaN where there is none.
+    told : str
+        What the quantity is.
+    lines : ndarray, shape (k, 2, 2)
+        Pieces of lines of equal values.
+    spacing : float
+        From one line's value to the next one's.
+    feet, arrows : ndarray, shape (a, 2)
+        Where arrows begin, and how far they reach.
+    """
+
+    across: Vec
+    up: Vec
+    values: Vec
+    told: str
+    lines: Vec
+    spacing: float
+    feet: Vec
+    arrows: Vec
+
+
+@dataclass(frozen=True, eq=False)
 class Chart:
-    """Curves over one axis.
+    """Curves over one axis, or a quantity over a plane.
 
     Attributes
     ----------
@@ -53,6 +81,8 @@ class Chart:
         Whether the upper axis points down, as that of pressure coefficients does: common practice, no source.
     log_across, log_up : bool
         Whether axes are logarithmic at first.
+    sheet : Sheet or None
+        In the place of curves: both axes are lengths of one scale.
     """
 
     across: str
@@ -61,6 +91,7 @@ class Chart:
     down: bool = False
     log_across: bool = False
     log_up: bool = False
+    sheet: Sheet | None = None
 
 
 def table_of(title: str, charts: tuple[Chart, ...]) -> Table:

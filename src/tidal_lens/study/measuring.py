@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from tidal_lens.errors import TidalLensError
 from tidal_lens.formats.csv_tables import write_table
-from tidal_lens.study.evaluate import tables_of
-from tidal_lens.study.session import open_study
+from tidal_lens.study.evaluate import Evaluator, tables_of
+from tidal_lens.study.others import Carried, Ways, carried, open_other
+from tidal_lens.study.session import Session, open_study
+from tidal_lens.study.side_by_side import numbers_beside
+from tidal_lens.study.tables import Table
 from tidal_lens.work import Token
 
 _UNFIT = re.compile(r"[^\w .,()+=-]+")
@@ -23,7 +26,7 @@ def write_measures(study: Path, folder: Path, tell: Callable[[str], object]) -> 
     study : Path
         The study's file.
     folder : Path
-        Where tables are written: a file for each, named as its card.
+        Where tables are written: a file for each, named as its card; of other cases with their names, and all side by side.
     tell : callable
         Given a line about each card.
 
@@ -33,22 +36,57 @@ def write_measures(study: Path, folder: Path, tell: Callable[[str], object]) -> 
         The study or its case cannot be opened, or the folder not be written to.
     """
     session = open_study(study)
-    series = session.series()  # noqa: F841  (steps are read through it)
-    lost, used = 0, set()
+    cases = _cases(session, tell)
+    lost = 0
+    used: set[str] = set()
     for layer in session.study.layers:
         if not (layer.shape.measures or layer.shape.finds):
             continue
-        try:
-            result = session.evaluator.evaluate(layer, Token(), session.study)
-        except TidalLensError as error:
-            tell(f"{layer.name}: {error}")
-            lost += 1
-            continue
-        told = result.unmasked.told
-        tell(f"{layer.name}: {told}" if told else layer.name)
-        for n, table in enumerate(tables_of(result, session.study)):
-            name = _UNFIT.sub("_", layer.name if n == 0 else f"{layer.name}, {table.title.lower()}").strip() or layer.id
-            name = name if name not in used else f"{name} ({layer.id})"
-            used.add(name)
-            write_table(folder / f"{name}.csv", table.whole)
+        told = []
+        for number, (title, evaluator) in cases.items():
+            if not layer.is_of(number):
+                continue
+            where = f"{layer.name}, {title}" if number else layer.name
+            try:
+                result = evaluator.evaluate(layer, Token(), session.study)
+            except TidalLensError as error:
+                tell(f"{where}: {error}")
+                lost += 1
+                continue
+            words = result.unmasked.told
+            tell(f"{where}: {words}" if words else where)
+            told.append((title, tables_of(result, session.study)))
+            _write(folder, where, layer.id, told[-1][1], used)
+        if len(told) > 1 and layer.shape.measures:
+            beside = numbers_beside([tables for _, tables in told], [title for title, _ in told])
+            _write(folder, f"{layer.name}, side by side", layer.id, () if beside is None else (beside,), used)
     return lost
+
+
+def _cases(session: Session, tell: Callable[[str], object]) -> dict[int, tuple[str, Evaluator]]:
+    """The study's cases by their numbers; what cannot be opened is told and left out."""
+    study, flow, titles = session.study, session.flow, session.study.case_titles
+    series = [session.series()]  # steps are read through them
+    cases = {0: (titles[0], session.evaluator)}
+    beside: list[Carried | None] = []
+    for number in range(1, len(study.others) + 1):
+        try:
+            other = open_other(study, number, flow)
+        except TidalLensError as error:
+            tell(f"{titles[number]}: {error}")
+            beside.append(None)
+            continue
+        series.append(other.series())
+        cases[number] = titles[number], other.evaluator
+        beside.append(carried(other.evaluator, flow, Ways()))
+    session.evaluator.store.others = tuple(beside)
+    return cases
+
+
+def _write(folder: Path, name: str, layer_id: str, tables: Sequence[Table], used: set[str]) -> None:
+    """Each table as a file of its own, no name twice."""
+    for n, table in enumerate(tables):
+        plain = _UNFIT.sub("_", name if n == 0 else f"{name}, {table.title.lower()}").strip() or layer_id
+        plain = plain if plain not in used else f"{plain} ({layer_id})"
+        used.add(plain)
+        write_table(folder / f"{plain}.csv", table.whole)

@@ -7,7 +7,8 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from tidal_lens.cutting.surface import OwnSurface
+from tidal_lens.cutting.level_lines import level_lines
+from tidal_lens.cutting.surface import OwnSurface, Surface
 from tidal_lens.errors import MissingQuantityError, StudyError
 from tidal_lens.flow.annulus import passages_of
 from tidal_lens.flow.case import Flow
@@ -17,8 +18,8 @@ from tidal_lens.measures.stage import Machine, stage
 from tidal_lens.quantities.names import CONST, OWN
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import Stencil
-from tidal_lens.study.charts import Chart, Curve, table_of
-from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape, Tile
+from tidal_lens.study.charts import Chart, Curve, Sheet, table_of
+from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape, Tile, Vec
 from tidal_lens.study.kinds.measured import first_quantity
 from tidal_lens.study.kinds.span_bead import AXIS
 from tidal_lens.study.looks import SurfaceLook
@@ -28,6 +29,7 @@ from tidal_lens.study.words import Words, number_text
 
 MEAN, OPEN = "mean round the axis", "open share round the axis"
 _ROUGH = (48, 16, 60)  # of a draft
+_FEW, _LINES = (26, 9, 60), 14  # places of arrows on the flat chart, and about how many lines
 
 
 class RoundAxisShape(Shape):
@@ -85,10 +87,50 @@ class RoundAxisShape(Shape):
         places = see.annulus.in_space(found.places, np.zeros(found.mean.shape))
         own = {MEAN: np.ascontiguousarray(found.mean.ravel()), OPEN: np.ascontiguousarray(found.open_share.ravel())}
         surface = OwnSurface(places.reshape(-1, 3), quads_of_sheet(number), nothing, own)
+        flat = self._flat(see, found)
         charts = (self._over_span(see, found), self._along(see, found))
         told = f"{number_text(float(np.nanmin(found.mean)))} to {number_text(float(np.nanmax(found.mean)))}, by {self.by}"
         numbers = self._numbers(found, self._stage(see))
-        return Made(surface, tables=(numbers, *(table_of(f"Round the axis, {c.across}", (c,)) for c in charts)), charts=charts, told=told)
+        curves = (table_of(f"Round the axis, {c.across}", (c,)) for c in charts)
+        return Made(surface, tables=(numbers, *curves, _lattice_table(found)), charts=(flat, *charts), told=told)
+
+    def _flat(self, see: See, found: RoundAxis) -> Chart:
+        """The meridional plane on paper: the mean in colours, with lines of equal values and the mean meridional velocity."""
+        low, high = float(np.nanmin(found.mean)), float(np.nanmax(found.mean))
+        spacing = _round_step((high - low) / _LINES) if high > low else 0.0
+        levels = [float(v) for v in np.arange(np.ceil(low / spacing), high / spacing) * spacing] if spacing else []
+        number = np.arange(found.mean.size).reshape(found.mean.shape)
+        plane = np.column_stack([found.places.reshape(-1, 2), np.zeros(number.size)])
+        nothing = Stencil(np.zeros((number.size, 1), np.int64), np.ones((number.size, 1)))
+        lines = np.empty((0, 2, 2))
+        if levels:
+            lines = level_lines(Surface(plane, quads_of_sheet(number), nothing), found.mean.ravel(), levels)[0][:, :, :2]
+        feet, arrows = self._arrows(see)
+        told = f"{see.called(self.quantity)}, mean by {self.by}"
+        unit = " [m]" if see.flow.si_units else ""
+        return Chart(f"along the axis{unit}", f"radius{unit}", (),
+                     sheet=Sheet(found.places[:, :, 0], found.places[:, :, 1], found.mean, told, lines, spacing, feet, arrows))
+
+    def _arrows(self, see: See) -> tuple[Vec, Vec]:
+        """Places of a coarse lattice, and the mean meridional velocity there, the longest a twentieth of the plane."""
+        none = np.empty((0, 2)), np.empty((0, 2))
+        try:
+            velocity = see.values("velocity")
+        except MissingQuantityError:
+            return none
+        annulus, lattice = see.annulus, Lattice(*_FEW)
+        off = see.flow.points - annulus.point
+        out = off - np.outer(off @ annulus.axis, annulus.axis)
+        out /= np.maximum(np.linalg.norm(out, axis=1), 1e-300)[:, None]
+        parts = [round_axis(see.flow, annulus, np.ascontiguousarray(v), lattice, token=see.token)
+                 for v in (velocity @ annulus.axis, np.einsum("nk,nk->n", velocity, out))]
+        way = np.stack([p.mean for p in parts], axis=-1).reshape(-1, 2)
+        feet = parts[0].places.reshape(-1, 2)
+        known = np.isfinite(way).all(axis=1)
+        fastest = float(np.linalg.norm(way[known], axis=1).max(initial=0.0))
+        if fastest == 0.0:
+            return none
+        return feet[known], way[known] * (0.05 * float(np.ptp(feet, axis=0).max()) / fastest)
 
     def _rows(self, found: RoundAxis) -> list[int]:
         return [int(np.abs(found.along - share).argmin()) for share in self.stations]
@@ -137,6 +179,21 @@ class RoundAxisShape(Shape):
     def tell(self, words: Words) -> str:
         """Of what, by what."""
         return f"mean of {words.quantity(self.quantity)} round the axis, by {self.by}"
+
+
+def _round_step(size: float) -> float:
+    """The next of 1, 2, 5 times a power of ten."""
+    power = 10.0 ** np.floor(np.log10(size))
+    return float(power * next(n for n in (1.0, 2.0, 5.0, 10.0) if n * power >= size * (1.0 - 1e-9)))
+
+
+def _lattice_table(found: RoundAxis) -> Table:
+    """All means, a row each."""
+    shares = np.meshgrid(found.along, found.across, indexing="ij")
+    columns = [*shares, found.places[:, :, 0], found.places[:, :, 1], found.mean, found.open_share]
+    rows = np.stack([np.asarray(c, np.float64).ravel() for c in columns], axis=1)
+    return Table("On the meridional plane", ("share of the way", "share of span", "along the axis", "radius", "mean", "open share"),
+                 tuple(tuple(float(v) for v in row) for row in rows))
 
 
 def lacks_annulus(flow: Flow) -> str:
