@@ -5,14 +5,14 @@ from __future__ import annotations
 import re
 
 from tidal_lens.errors import StudyError
-from tidal_lens.quantities.book import plain
 from tidal_lens.quantities.catalogue import BY_NAME
 from tidal_lens.quantities.formula.functions import ELSEWHERE
-from tidal_lens.quantities.names import FILE, FORMULA, OWN, ROLES, word_of
+from tidal_lens.quantities.names import FILE, FORMULA, OWN, word_of
 from tidal_lens.study.formulas import free_name, with_formula
 from tidal_lens.study.model import Study
 
 _BEGINS = "difference_in_"
+_PARTS = (".x", ".y", ".z")
 
 
 def spelt(quantity: str) -> str:
@@ -26,13 +26,12 @@ def spelt(quantity: str) -> str:
     if quantity.startswith(OWN):
         raise StudyError(f"{quantity[len(OWN):]} is a value of the card, and not known elsewhere.", "",
                          "Colour the card by another quantity.")
-    base = plain(quantity)
-    part = quantity[len(base):]
+    base, part = (quantity[:-2], quantity[-2:]) if quantity[-2:] in _PARTS else (quantity, "")
     if base.startswith(FILE):
         return f"`{base[len(FILE):]}`{part}"
     if base.startswith(FORMULA):
         return f"{base[len(FORMULA):]}{part}"
-    return f"{base if base in ROLES else word_of(BY_NAME[base])}{part}"
+    return f"{word_of(BY_NAME[base]) if base in BY_NAME else base}{part}"
 
 
 def with_difference(study: Study, quantity: str, case: int = 1) -> tuple[Study, str]:

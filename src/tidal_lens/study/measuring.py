@@ -66,7 +66,7 @@ def write_measures(study: Path, folder: Path, tell: Callable[[str], object]) -> 
 def _cases(session: Session, tell: Callable[[str], object]) -> dict[int, tuple[str, Evaluator]]:
     """The study's cases by their numbers; what cannot be opened is told and left out."""
     study, flow, titles = session.study, session.flow, session.study.case_titles
-    series = [session.series()]  # steps are read through them
+    session.series()  # steps are read through it
     cases = {0: (titles[0], session.evaluator)}
     beside: list[Carried | None] = []
     for number in range(1, len(study.others) + 1):
@@ -76,7 +76,7 @@ def _cases(session: Session, tell: Callable[[str], object]) -> dict[int, tuple[s
             tell(f"{titles[number]}: {error}")
             beside.append(None)
             continue
-        series.append(other.series())
+        other.series()
         cases[number] = titles[number], other.evaluator
         beside.append(carried(other.evaluator, flow, Ways()))
     session.evaluator.store.others = tuple(beside)
