@@ -11,13 +11,14 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QScrollArea
 
 from tidal_lens.app import theme
 from tidal_lens.app.start import application, complete
 from tidal_lens.app.stations.derive import DeriveStation
 from tidal_lens.app.window import Window
 from tidal_lens.demo.kittiwake import ASSETS, demo_file
+from tidal_lens.demo.shipped import demo_path
 from tidal_lens.formats.export import save_geometry
 from tidal_lens.formats.written import Geometry
 from tidal_lens.quantities.names import OWN
@@ -244,9 +245,56 @@ def write_formula(window: Window) -> None:
     assert bar is not None
     settle(window)
     bar.setValue(bar.maximum())
-    shoot(window, "formula")
+    shoot(window, "derive")
     bar.setValue(0)
     window.act("undo")
+
+
+def shoot_beside(window: Window) -> None:
+    """The glider on two meshes, with its section and their numbers beside one another."""
+    document = window.document
+    document.open_path(demo_file())
+    settle(window)
+    window.show_station("measure")
+    window.act("beside", str(demo_path("kittiwake coarse.vtm")))
+    settle(window)
+    window.act("add-section")
+    settle(window)
+    window.ledger.beside.study.click()
+    settle(window)
+    for bar in (s.verticalScrollBar() for s in window.ledger.findChildren(QScrollArea)):
+        bar.setValue(330)
+    shoot(window, "beside")
+
+
+def shoot_machine(window: Window) -> None:
+    """The rotor: three passages, lines through their sides, the mean on the meridional plane and its charts."""
+    document = window.document
+    document.open_path(demo_path("dipper.cgns"))
+    settle(window)
+    window.show_station("measure")
+    cut = document.study.layers[1]
+    document.edit_layer(cut.with_(shown=False), "Hide")
+    walls = document.study.layers[0]
+    document.edit_layer(walls.with_(shape=walls.shape.with_(boundaries=("Dipper hub", "Dipper blade")),
+                                    look=walls.look.with_(opacity=1.0, colour_by="file:Pressure")), "Walls")
+    document.edit(document.study.with_(passages_shown=9, outline=False), "Passages")
+    window.act("add-streamlines")
+    while document.chosen_layer is None or document.chosen_layer.kind != "streamlines":
+        settle(window)
+    layer = document.chosen_layer
+    seeds = LineSeeds(start=(-0.035, 0.0665, 0.0315), end=(-0.035, 0.0465, 0.022), count=7)
+    document.edit_layer(layer.with_(shape=layer.shape.with_(seeds=(seeds,), of="relative-velocity"),
+                                    look=LineLook(colour_by="relative-mach", width=2.0)), "Lines")
+    window.act("add-round-axis")
+    settle(window)
+    chosen = document.chosen_layer
+    assert chosen is not None
+    shape = chosen.shape.with_(quantity="total-pressure", stations=(0.05, 0.5, 0.95))
+    document.edit_layer(chosen.with_(shape=shape), "Of the total pressure")
+    document.edit_layer(document.study.layers[-1].with_(shown=True), "Show")
+    window.act("frame")
+    shoot(window, "machine")
 
 
 def main() -> None:
@@ -258,11 +306,10 @@ def main() -> None:
     document.open_path(demo_file())
     settle(window)
     window.show_station("case")
-    shoot(window, "case")
     window.act("history", str(ASSETS / "kittiwake history.csv"))
     while not window.ledger.isVisible():
         settle(window)
-    shoot(window, "history")
+    shoot(window, "case")
     window.act("undo")
     while window.ledger.isVisible():
         settle(window)
@@ -290,8 +337,6 @@ def main() -> None:
     shoot_finds(window)
     shoot_measures(window)
     window.show_station("derive")
-    window.show_quantity("swirling-strength")
-    shoot(window, "derive")
     write_formula(window)
     document.choose(first.id)
     window.show_station("look")
@@ -300,6 +345,8 @@ def main() -> None:
     shoot(window, "main-night")
     theme.use("chart")
     shoot_series(window)
+    shoot_beside(window)
+    shoot_machine(window)
     window.hide()
     window.close()
 

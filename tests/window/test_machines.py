@@ -1,14 +1,18 @@
 """Turning machines: walls by what they are of, means round the axis, a share of span, the loading of blades; by real events."""
 
+import threading
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
 from driving import click, drag, keys, pick, settle, type_into, wait
+from making import flow_of
 from passages import LONG, of_pitch, passage, span_of
 from tidal_lens.formats.export import save_flow
 from tidal_lens.formats.written import FlowData
 from tidal_lens.scene.scenery import OUTLINE
+from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.files import load_study
 from tidal_lens.study.kinds.round_axis import MEAN
 
@@ -158,3 +162,62 @@ def test_relative_velocity_at_mid_span_unrolled(opened):
     keys(opened.view, Qt.Key.Key_Z, modifiers=Qt.KeyboardModifier.ControlModifier)
     settle(opened)
     assert np.ptp(made(opened).geometry.points[:, 1]) > 0.1
+
+
+def test_some_blocks_turn_about_an_axis_of_their_own(empty, tmp_path):
+    rotor = passage((9, 9, 9))
+    u, grid = rotor.fields["Velocity"].values, rotor.blocks[0].grid
+    flow = flow_of([(rotor.points, grid), (rotor.points + np.array([LONG + 0.5, 0, 0]), grid)], {"Velocity": np.concatenate([u, u])})
+    save_flow(tmp_path / "two.cgns", FlowData(flow, {n: f.values for n, f in flow.fields.items()}, {}))
+    empty.document.open_path(tmp_path / "two.cgns")
+    settle(empty)
+    empty.show_station("derive")
+    choices = empty.bench.pages["derive"].choices
+    choices.section.show()
+    type_into(choices.spin, "5")
+    click(choices.frames.more)
+    settle(empty)
+    (one,) = choices.frames.rows
+    assert empty.document.study.choices.frames[0].rate == -5.0, "against the rest, as a second rotor does"
+    one.blocks._fill()
+    second = next(a for a in one.blocks.list.actions() if a.text() == empty.document.flow.blocks[1].name)
+    second.trigger()
+    type_into(one.rate, "-7")
+    type_into(one.axis[2], "1")
+    type_into(one.axis[0], "0")
+    settle(empty)
+    frame = empty.document.study.choices.frames[0]
+    assert (frame.blocks, frame.axis, frame.rate) == ((empty.document.flow.blocks[1].name,), (0.0, 0.0, 1.0), -7.0)
+    rate = empty.document.evaluator.store.values("turning-rate")
+    assert rate[[0, -1]] == pytest.approx([5.0, -7.0])
+    keys(empty.view, Qt.Key.Key_Z, modifiers=Qt.KeyboardModifier.ControlModifier)
+    keys(empty.view, Qt.Key.Key_Z, modifiers=Qt.KeyboardModifier.ControlModifier)
+    settle(empty)
+    assert empty.document.study.choices.frames[0].axis == (1.0, 0.0, 0.0)
+    click(one.away)
+    settle(empty)
+    assert empty.document.study.choices.frames == ()
+    assert empty.document.evaluator.store.values("turning-rate")[-1] == 5.0
+
+
+def test_a_card_that_is_coloured_while_passages_are_said_keeps_its_key(opened, monkeypatch):
+    """What it rests on does not change, but who keeps its ranges does."""
+    document = opened.document
+    opened.act("add-slice-x")  # chosen: the panel of the chosen card asks for its range by itself
+    settle(opened)
+    layer = document.study.layers[0]
+    assert layer.kind == "wall"
+    said, whole = threading.Event(), Evaluator.evaluate
+
+    def waiting(self, *args, **more):
+        said.wait(20)
+        return whole(self, *args, **more)
+
+    monkeypatch.setattr(Evaluator, "evaluate", waiting)
+    document.edit_layer(layer.with_(look=layer.look.with_(colour_by="file:Density")), "Colour")
+    document.edit(document.study.with_(passages_shown=3), "Passages")
+    said.set()
+    settle(opened)
+    assert document.key("file:Density") is not None
+    scene = opened.view.scenery.scene(document.asking.table(), "#FFFFFF", "#000000")
+    assert next(i for i in scene.items if i.id == layer.id).colours is not None

@@ -124,16 +124,7 @@ class Asking:
         self.failures.pop(layer.id, None)
 
         def done(result: Evaluated) -> None:
-            # While something is dragged, pictures of where it was a moment ago are better than none.
-            wanted = self._asked.get(layer.id) == wish or (document.dragging and evaluator is self._here.evaluator)
-            if not wanted or document.study.layer(layer.id) is None:
-                return
-            self.results[layer.id] = result
-            if result.trouble:
-                self.failures[layer.id] = result.trouble
-            document.result_changed.emit(layer.id)
-            for name in quantities_on_keys(result.layer):
-                document.quantity_known.emit(name)
+            self._take(layer, wish, evaluator, result)
 
         def failed(error: TidalLensError) -> None:
             if self._asked.get(layer.id) != wish:
@@ -147,6 +138,24 @@ class Asking:
         document.jobs.submit(self._slot("card", layer.id), layer.name,
                              lambda token: evaluator.evaluate(layer, token, study, draft=draft), done, failed)
         document.result_changed.emit(layer.id)
+
+    def _take(self, layer: Layer, wish: Wish, evaluator: Evaluator, result: Evaluated) -> None:
+        """An answer is there; it counts if it is still wanted."""
+        document = self._document
+        # While something is dragged, pictures of where it was a moment ago are better than none.
+        wanted = self._asked.get(layer.id) == wish or (document.dragging and evaluator is self._here.evaluator)
+        if not wanted or document.study.layer(layer.id) is None:
+            return
+        self.results[layer.id] = result
+        if result.trouble:
+            self.failures[layer.id] = result.trouble
+        document.result_changed.emit(layer.id)
+        for name in quantities_on_keys(result.layer):
+            document.quantity_known.emit(name)
+        if evaluator is not self._here.evaluator and not document.dragging:
+            # Other methods or another free stream came meanwhile, that it does not rest on: they learn of its ranges too.
+            self._asked.pop(layer.id, None)
+            self.refresh()
 
     def _of_here(self, layer: Layer, evaluator: Evaluator) -> Layer:
         """The layer as it is drawn in this case: differences are drawn on the first, others in plain colours."""

@@ -112,8 +112,7 @@ def assemble_content(path: Path, solids: list[Solid], sheets: list[tuple[str, Sh
     if turned is not None and stated is None:
         notices.append(f"It is taken to be axisymmetric, turned about {turned.letter}, as one of its boundaries is called an axis: say "
                        "otherwise in the Case station.")
-    turning, doubt = stated_turning([(b.name, s.facts.get("Rotation", ())) for b, s in zip(blocks, solids, strict=True)])
-    notices.extend([doubt] if doubt else [])
+    turning = stated_turning([(b.name, s.facts.get("Rotation", ())) for b, s in zip(blocks, solids, strict=True)])
     flow = Flow(path.stem, path, points, blocks, fields, boundaries, roles, reference,
                 any(s.facts.get("Units") == "SI" for s in solids), tuple(notices), normal, depth, *series,
                 layer_found=was_found(solids), turned=turned, turning=turning)

@@ -103,8 +103,8 @@ def _zone(base: Any, data: FlowData, block: Block, name: str) -> None:
         size = np.array([[grid.n_points], [grid.n_cells], [0]], np.int64)
     zone = add_node(base, name, "Zone_t", size)
     add_node(zone, "ZoneType", "ZoneType_t", "Structured" if structured else "Unstructured")
-    turning = data.flow.turning
-    if turning is not None and (not turning.blocks or block.name in turning.blocks):
+    turning = data.flow.turning.of_block(block.name) if data.flow.turning is not None else None
+    if turning is not None:
         add_turning(zone, turning.point, [turning.rate * a for a in turning.axis])
     node_shape = grid.dims[::-1] if isinstance(grid, StructuredGrid) else (grid.n_points,)
     cell_shape = tuple(d - 1 for d in node_shape) if structured else (grid.n_cells,)

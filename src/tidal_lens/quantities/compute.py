@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from tidal_lens.errors import MissingQuantityError
 from tidal_lens.flow.annulus import Annulus, annulus_of
 from tidal_lens.quantities import criteria, stream_function, walls
+from tidal_lens.quantities.methods import Frame, unit_vector
 from tidal_lens.quantities.moment import Moment
 
 Values = NDArray[Any]
@@ -39,11 +40,32 @@ def _axis(moment: Moment) -> tuple[tuple[float, float, float], tuple[float, floa
 
 def _turning(moment: Moment) -> Values:
     """Rate of rotation at the nodes (n,): blocks that are not said to turn stand."""
-    methods, flow = moment.store.methods, moment.flow
-    out = np.full(flow.n_points, methods.spin)
-    for block in flow.blocks if methods.turning else ():
-        if block.name not in methods.turning:
-            out[block.points] = 0.0
+    flow = moment.flow
+    out = np.zeros(flow.n_points)
+    for block in flow.blocks:
+        frame = _frame_of(moment, block.name)
+        out[block.points] = frame.rate if frame is not None else 0.0
+    return out
+
+
+def _frame_of(moment: Moment, block: str) -> Frame | None:
+    """The frame that a block turns in; None for one that stands."""
+    methods = moment.store.methods
+    own = next((f for f in methods.frames if block in f.blocks), None)
+    if own is not None or (methods.turning and block not in methods.turning):
+        return own
+    return Frame((), methods.axis_point, methods.axis, methods.spin)
+
+
+def _frame_velocity(moment: Moment) -> Values:
+    """Ω × r of the frame of each block at its nodes (n, 3)."""
+    flow = moment.flow
+    out = np.zeros(flow.points.shape)
+    for block in flow.blocks:
+        frame = _frame_of(moment, block.name)
+        if frame is not None and frame.rate != 0.0:
+            rate = frame.rate * np.array(unit_vector(frame.axis))
+            out[block.points] = np.cross(rate, flow.points[block.points] - np.array(frame.point))
     return out
 
 
@@ -68,6 +90,7 @@ COMPUTED: dict[str, Callable[[Moment], Values]] = {
     "mass-stream-function": lambda m: stream_function.plane(m.flow, _mass_flux(m)),
     "mass-stokes-stream-function": lambda m: stream_function.stokes(m.flow, _mass_flux(m), *_axis(m)),
     "turning-rate": _turning,
+    "frame-velocity": _frame_velocity,
     "span-share": lambda m: _annulus(m).shares(m.flow.points)[:, 1],
     "wall-normal": lambda m: walls.normals(m.flow),
     "first-height": lambda m: walls.first_heights(m.flow),
@@ -77,4 +100,4 @@ COMPUTED: dict[str, Callable[[Moment], Values]] = {
 }
 # Those of them that hold derivatives along directions in space.
 DIFFERENTIATED = frozenset(COMPUTED) - {"stream-function", "stokes-stream-function", "mass-stream-function", "mass-stokes-stream-function",
-                                        "span-share", "turning-rate", "wall-normal", "first-height", "wall-distance"}
+                                        "span-share", "turning-rate", "frame-velocity", "wall-normal", "first-height", "wall-distance"}

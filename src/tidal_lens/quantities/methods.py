@@ -13,6 +13,16 @@ AVERAGING: dict[str, str] = {"count": "plain mean", "volume": "weighted by volum
 
 
 @dataclass(frozen=True)
+class Frame:
+    """A frame in which some blocks turn: about an axis through a point, at a rate [rad/s], right-handed."""
+
+    blocks: tuple[str, ...]
+    point: Triple
+    axis: Triple
+    rate: float
+
+
+@dataclass(frozen=True)
 class Methods:
     """Choices.
 
@@ -32,6 +42,8 @@ class Methods:
         Rate of rotation about it [rad/s].
     turning : tuple of str
         Blocks that turn so, the others stand; all where nothing is said.
+    frames : tuple of Frame
+        Of blocks that turn otherwise.
     passages, shown : int
         Round the axis, as recognised for 0; and of how many of them cuts are made.
     knife : tuple of float
@@ -48,6 +60,7 @@ class Methods:
     axis: Triple = (1.0, 0.0, 0.0)
     spin: float = 0.0
     turning: tuple[str, ...] = ()
+    frames: tuple[Frame, ...] = ()
     passages: int = 0
     shown: int = 1
     knife: Triple = (1.0, 0.0, 0.0)

@@ -12,7 +12,7 @@ from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.kinds.slice import new_slice
 from tidal_lens.study.kinds.wall import WallShape, new_walls
 from tidal_lens.study.looks import SurfaceLook
-from tidal_lens.study.model import Choices, Study
+from tidal_lens.study.model import Choices, FrameOfBlocks, Study
 
 
 def _plane_study(study: Study, flow: Flow, store: QuantityStore) -> Study:
@@ -28,7 +28,10 @@ def _plane_study(study: Study, flow: Flow, store: QuantityStore) -> Study:
 def first_choices(flow: Flow) -> Choices:
     """How quantities are worked out at first: about the axis and at the rate that the file states."""
     turning = flow.turning
-    return Choices() if turning is None else Choices(axis_point=turning.point, axis=turning.axis, spin=turning.rate, turning=turning.blocks)
+    if turning is None:
+        return Choices()
+    more = tuple(FrameOfBlocks(blocks=f.blocks, point=f.point, axis=f.axis, rate=f.rate) for f in turning.more)
+    return Choices(axis_point=turning.point, axis=turning.axis, spin=turning.rate, turning=turning.blocks, frames=more)
 
 
 def first_study(flow: Flow, store: QuantityStore) -> Study:

@@ -18,7 +18,7 @@ from tidal_lens.flow.periodic import Periodic, periodic_of
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.kept import Kept
 from tidal_lens.quantities.at_places import everything_at
-from tidal_lens.quantities.methods import Methods, unit_vector
+from tidal_lens.quantities.methods import Frame, Methods, unit_vector
 from tidal_lens.quantities.names import OWN
 from tidal_lens.quantities.store import Distribution, Quantity, QuantityStore
 from tidal_lens.sampling.mesh import Stencil
@@ -50,8 +50,9 @@ def reference_of(flow: Flow, study: Study) -> ReferenceState:
 
 def methods_of(study: Study) -> Methods:
     """How derived quantities are worked out in a study, and its formulas."""
-    return Methods(tuple((f.name, f.text) for f in study.formulas), **study.choices.model_dump(), passages=study.passages,
-                   shown=study.passages_shown)
+    frames = tuple(Frame(f.blocks, f.point, f.axis, f.rate) for f in study.choices.frames)
+    chosen = {**study.choices.model_dump(), "frames": frames}
+    return Methods(tuple((f.name, f.text) for f in study.formulas), **chosen, passages=study.passages, shown=study.passages_shown)
 
 
 @dataclass(frozen=True, eq=False)

@@ -244,6 +244,15 @@ class FormulaText(Value):
     text: Annotated[str, Field(max_length=4000)]
 
 
+class FrameOfBlocks(Value):
+    """Blocks that turn otherwise than the rest: see :class:`tidal_lens.quantities.methods.Frame`."""
+
+    blocks: Annotated[tuple[Name, ...], Field(max_length=10_000)] = ()
+    point: Vector = (0.0, 0.0, 0.0)
+    axis: Vector = (1.0, 0.0, 0.0)
+    rate: FiniteFloat = 0.0
+
+
 class Choices(Value):
     """How derived quantities are worked out where there is a choice: see :class:`tidal_lens.quantities.methods.Methods`."""
 
@@ -254,6 +263,7 @@ class Choices(Value):
     axis: Vector = (1.0, 0.0, 0.0)
     spin: FiniteFloat = 0.0
     turning: Annotated[tuple[Name, ...], Field(max_length=10_000)] = ()
+    frames: Annotated[tuple[FrameOfBlocks, ...], Field(max_length=50)] = ()
     knife: Vector = (1.0, 0.0, 0.0)
     shading: Annotated[float, Field(gt=0.0, le=1000.0)] = 8.0
 

@@ -10,11 +10,11 @@ from PyQt6.QtGui import QPainter
 from tidal_lens.app.overlays.base import Quiet, halo_text
 from tidal_lens.app.stage import Stage
 
-_TOP = 18.0
+_TOP, _EDGE = 18.0, 16.0
 
 
 class TitlesOverlay(Quiet):
-    """Names at the top of the view, each over the middle of what it names.
+    """Names at the top of the view, each at the right end of what it names: keys stand at the left.
 
     Parameters
     ----------
@@ -31,4 +31,4 @@ class TitlesOverlay(Quiet):
         width = self._view.width()
         for text, low, high in self._titles():
             if text and (high - low) * width > 40.0:
-                halo_text(p, QPointF(0.5 * (low + high) * width, _TOP), text, bold=True, align=Qt.AlignmentFlag.AlignHCenter)
+                halo_text(p, QPointF(high * width - _EDGE, _TOP), text, bold=True, align=Qt.AlignmentFlag.AlignRight)

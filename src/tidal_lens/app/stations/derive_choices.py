@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 from tidal_lens.app.controls.of_blocks import OfBlocks
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Check, NumberField, Picker, column, label, row
+from tidal_lens.app.stations.derive_frames import FramesControls
 from tidal_lens.app.stations.rows import Section
 from tidal_lens.quantities.methods import AVERAGING
 
@@ -39,12 +40,13 @@ class ChoiceControls(QWidget):
         self.spin = NumberField("Rate of rotation", "Rate of rotation about the axis [rad/s]: for relative velocity", 1.0)
         self.spin.edited.connect(lambda v: self._set(spin=v))
         self.turning = OfBlocks(document, lambda blocks: self._set(turning=blocks), none="all blocks", lead="Turn")
+        self.frames = FramesControls(document)
         self.shading = NumberField("Shading", "How dark schlieren shading is", 1.0, 1e-6, 1000.0)
         self.shading.edited.connect(lambda v: self._set(shading=v))
         inside = QWidget()
         column(inside, label("Cell values to nodes", "soft"), self.averaging, self.on_cells, self.fourth, self.fourth_note,
                label("Axis of rotation, a point of it, and the rate about it [rad/s]", "soft"), row("Axis", *self.axis),
-               row("Point", *self.point), row("Rate", self.spin), self.turning,
+               row("Point", *self.point), row("Rate", self.spin), self.turning, self.frames,
                label("Knife edge and shading of schlieren pictures", "soft"),
                row("Along", *self.knife), row("Shading", self.shading), spacing=4)
         self.section.add(inside)
@@ -77,4 +79,5 @@ class ChoiceControls(QWidget):
                 one.show_value(value)
         self.spin.show_value(now.spin)
         self.turning.show_value(now.turning)
+        self.frames.refresh()
         self.shading.show_value(now.shading)
