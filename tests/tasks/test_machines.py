@@ -6,6 +6,7 @@ import pytest
 from driving import settle
 from hands import Hands
 from passages import of_pitch, passage, span_of
+from tidal_lens.demo.shipped import demo_path
 from tidal_lens.formats.export import save_flow
 from tidal_lens.formats.written import FlowData
 from tidal_lens.study.kinds.round_axis import MEAN
@@ -78,3 +79,46 @@ def test_the_loading_at_three_spans_takes_four_actions(opened):
     spans = span_of(made(opened).geometry.points)
     assert [np.abs(spans - s).min() < 1e-3 for s in (0.1, 0.5, 0.9)] == [True] * 3
     assert hands.actions <= 4
+
+
+@pytest.fixture
+def rotor(empty):
+    """The rotor that comes along: it says itself what turns, and how fast."""
+    empty.document.open_path(demo_path("dipper coarse.cgns"))
+    settle(empty)
+    return empty
+
+
+def test_the_same_on_the_rotor_that_comes_along(rotor):
+    """Mean pressure with lines: 3; relative velocity at mid span over two passages: 4; the loading at three spans: 4 actions."""
+    hands = Hands()
+    tiles = to_measure(rotor, hands)
+    hands.click(tiles["add-round-axis"])
+    settle(rotor)
+    hands.tick(rotor.bench.card.controls["round-axis"].contours.on)
+    settle(rotor)
+    assert hands.actions <= 3
+    sheet = made(rotor).charts[0].sheet
+    assert len(sheet.lines)
+    assert len(sheet.arrows)
+    behind, ahead = (np.nanmean(sheet.values[row]) for row in (-10, 10))
+    assert behind > ahead + 3000.0, "pressure rises through the blades [Pa]"
+    hands = Hands()
+    hands.click(tiles["add-span-unrolled"])
+    settle(rotor)
+    hands.type(rotor.bench.card.controls["span"].shown, "2")
+    settle(rotor)
+    assert hands.actions + 1 <= 4
+    layer = rotor.document.chosen_layer
+    assert layer.look.arrows.of == "relative-velocity"
+    assert rotor.document.study.passages_shown == 2
+    hands = Hands()
+    hands.click(tiles["add-round-blade"])
+    settle(rotor)
+    hands.type(rotor.bench.card.controls["round-blade"].more, "0.1; 0.9")
+    settle(rotor)
+    assert hands.actions + 1 <= 4
+    assert len(made(rotor).charts[0].curves) == 6
+    gaps = [row[1:] for row in next(t for t in made(rotor).tables if t.heads[0] == "what").rows if "mean difference" in row[0]]
+    assert np.size(gaps) == 3
+    assert np.min(gaps) > 3000.0, "pressure less suction side [Pa]"

@@ -108,10 +108,10 @@ def test_the_difference_is_a_quantity_that_the_chosen_card_is_coloured_by(opened
     there = document.beside.cases[1].asking
     assert layer.id not in there.failures
     assert there.results[layer.id].colours is None, "a difference is drawn on the first"
+    told = []
+    document.noticed.connect(told.append)
     click(window.bench.pages["measure"].tiles["difference"])
-    settle(window)
-    assert len(document.study.formulas) == 2, "of a difference the difference can be taken too"
-    keys(window.view, Qt.Key.Key_Z, modifiers=Qt.KeyboardModifier.ControlModifier)
+    assert "difference already" in told[-1].text
     keys(window.view, Qt.Key.Key_Z, modifiers=Qt.KeyboardModifier.ControlModifier)
     settle(window)
     assert document.study.formulas == ()
@@ -318,3 +318,38 @@ def test_a_study_with_two_cases_is_saved_and_opened(opened, tmp_path):
     layer = document.study.layers[-1]
     result = document.asking.results[layer.id]
     assert result.colours == pytest.approx(result.geometry.points[:, 0] ** 2, abs=0.03)
+
+
+def test_masks_hide_the_same_in_all_cases(opened, tmp_path):
+    window, document = opened, opened.document
+    window.act("add-slice-y")
+    beside(window, written(tmp_path / "other.cgns", 9, "tetrahedra"))
+    cut = document.chosen
+    window.act("add-mask")
+    settle(window)
+    mask = document.chosen_layer
+    document.edit_layer(mask.with_(shape=mask.shape.with_(conditions=({"quantity": "place-x", "keep": "below", "value": 0.4},))), "Mask")
+    settle(window)
+    for asking in (document.asking, document.beside.cases[1].asking):
+        assert asking.results[cut].geometry.points[:, 0].max() == pytest.approx(0.4, abs=1e-6)
+    document.edit_layer(document.chosen_layer.with_(case=1), "Of the second")
+    settle(window)
+    assert document.asking.results[cut].geometry.points[:, 0].max() == pytest.approx(1.0)
+    assert document.beside.cases[1].asking.results[cut].geometry.points[:, 0].max() == pytest.approx(0.4, abs=1e-6)
+
+
+def test_what_cannot_be_made_in_the_other_case_is_told_in_its_view(opened, tmp_path):
+    window, document = opened, opened.document
+    beside(window, written(tmp_path / "other.cgns", 6))
+    window.act("add-slice-y")
+    settle(window)
+    window.cards.colour_by("file:Pressure")
+    window.act("difference")
+    settle(window)
+    window.act("add-isosurface", "formula:difference_in_Pressure")
+    settle(window)
+    other = window.views.others[1]
+    layer = document.chosen_layer
+    assert layer.id in document.beside.cases[1].asking.failures
+    assert any(layer.name in text for text in other.troubles())
+    assert window.view.troubles() == []

@@ -20,6 +20,8 @@ from tidal_lens.study.charts import Chart, Curve, Sheet
 from tidal_lens.study.words import number_text
 
 _HEIGHT = 230
+# Of the cases, the first first: lines, and how the legend shows them.
+_STROKES = ((Qt.PenStyle.SolidLine, "━"), (Qt.PenStyle.DashLine, "┅"), (Qt.PenStyle.DotLine, "┈"), (Qt.PenStyle.DashDotLine, "╍"))
 _FINE = 3.0  # pixels of a saved picture to one on screen
 _WIDE = 16777215  # what Qt takes as no limit
 
@@ -125,18 +127,23 @@ class ChartView(QWidget):
         import pyqtgraph
 
         told, colours = [], inks()
-        for n, curve in enumerate(chart.curves):
+        drawn_of = [0] * (1 + max((c.case for c in chart.curves), default=0))  # the same colours in each case
+        for curve in chart.curves:
+            n = drawn_of[curve.case]
+            drawn_of[curve.case] += 1
             colour = QColor(colour_of_card if colour_of_card and len(chart.curves) == 1 else colours[n % len(colours)])
             if curve.dots:
                 drawn = self.plot.plot(curve.at, curve.values, pen=None, symbol="o", symbolSize=5,
                                         symbolPen=pyqtgraph.mkPen(colour, width=1.2), symbolBrush=None)
             else:
-                style = Qt.PenStyle.SolidLine if n < len(colours) and not curve.dashed else Qt.PenStyle.DashLine
+                dashed = n >= len(colours) or curve.dashed
+                style = Qt.PenStyle.DashLine if dashed and not curve.case else _STROKES[curve.case][0]
                 drawn = self.plot.plot(curve.at, curve.values, pen=pyqtgraph.mkPen(colour, width=1.8, style=style), connect="finite",
                                         antialias=True)
             self._items.append(drawn)
             name = curve.name.replace("&", "&amp;").replace("<", "&lt;").replace(" ", "&nbsp;")
-            told.append(f'<span style="color:{colour.name()}">{"○" if curve.dots else "┅" if curve.dashed else "━"}</span>&nbsp;{name}')
+            sign = "○" if curve.dots else "┅" if curve.dashed else _STROKES[curve.case][1]
+            told.append(f'<span style="color:{colour.name()}">{sign}</span>&nbsp;{name}')
         return told
 
     def _scale(self) -> None:

@@ -44,6 +44,8 @@ from tidal_lens.scene.passages import is_elsewhere
 from tidal_lens.scene.scene import Frame
 from tidal_lens.study.words import number_text
 
+_TROUBLES = 4  # told in a view of another case
+
 
 class FlowView(Stage):
     """Shows the study's layers.
@@ -81,9 +83,11 @@ class FlowView(Stage):
         self.findings = Findings(document, self.case, self.picks, self.eye)
         self.names = FindingsOverlay(self, self.findings.cards, self.findings.choose, lambda: self.picks.of)
         self.wipe = Wipe(self, document.beside) if self.case.case == 0 else None  # keys and the divider stand in the first's view
-        self._overlays: tuple[Overlay, ...] = (
-            self.clicks, self.handles, *((self.keys, self.rose) if self.wipe is not None else ()), self.pin, self.spot,
-            self.names, LabelsOverlay(self), TitlesOverlay(self, self._titles), *((self.wipe,) if self.wipe is not None else ()))
+        first: tuple[Overlay, ...] = (self.keys, self.rose) if self.wipe is not None else ()
+        last: tuple[Overlay, ...] = (self.wipe,) if self.wipe is not None else ()
+        titles = TitlesOverlay(self, self._titles, self.troubles)
+        self._overlays: tuple[Overlay, ...] = (self.clicks, self.handles, *first, self.pin, self.spot, self.names, LabelsOverlay(self),
+                                               titles, *last)
         self.pictures = Pictures(document, self.case, self, lambda: document.dragging or bool(self.hand.mode), self.picks.items, self)
         self.scenery, self.lights, self.renderer = self.pictures.scenery, self.pictures.lights, self.pictures.renderer
         self.picks.changed.connect(self.redraw)
@@ -132,6 +136,13 @@ class FlowView(Stage):
             return self.wipe.titles()
         many = study.beside == "split" and len(study.case_titles) > self.case.case and bool(study.others)
         return [(study.case_titles[self.case.case], 0.0, 1.0)] if many else []
+
+    def troubles(self) -> list[str]:
+        """What of another case cannot be shown, and why; of the first its cards tell."""
+        if self.case.case == 0:
+            return []
+        names = self.document.study.card_names()
+        return [f"{names[one]}: {why}" for one, why in self.case.asking.failures.items() if one in names][:_TROUBLES]
 
     def _camera_moved(self) -> None:
         """By this view or another: all look from the same place."""
@@ -324,5 +335,7 @@ class FlowView(Stage):
         self.under.last = None
         if hint:
             self.pointed.emit(hint)
+        elif self.wipe is not None and self.wipe.covers(at):
+            self.pointed.emit(self.document.study.case_titles[1])  # values are told of the first
         else:
             self.under.tell(at)

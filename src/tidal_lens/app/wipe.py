@@ -106,6 +106,10 @@ class Wipe(Quiet):
         middle = QPointF(self._at, 0.5 * self._view.height()) - at
         return self.is_on and (abs(at.x() - self._at) <= _NEAR or QPointF.dotProduct(middle, middle) <= _GRIP * _GRIP)
 
+    def covers(self, at: QPointF) -> bool:
+        """Whether the other case is seen at a place."""
+        return self.is_on and at.x() > self._at
+
     def grasp(self, at: QPointF) -> bool:
         self._held = self._catches(at)
         if self._held:

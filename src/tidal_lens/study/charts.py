@@ -29,6 +29,8 @@ class Curve:
         Where in the flow each is.
     dashed : bool
         Whether it is a law to compare with, not measured.
+    case : int
+        Of which case it is, the first being 0.
     """
 
     name: str
@@ -37,6 +39,7 @@ class Curve:
     dots: bool = False
     places: Vec | None = None
     dashed: bool = False
+    case: int = 0
 
 
 @dataclass(frozen=True, eq=False)

@@ -51,6 +51,8 @@ def with_difference(study: Study, quantity: str, case: int = 1) -> tuple[Study, 
     TidalLensError
         It cannot be taken, or there are too many formulas.
     """
+    if is_difference(study, quantity):
+        raise StudyError("It is a difference already.", quantity[len(FORMULA):], "Colour the card by a quantity of the flow.")
     word = spelt(quantity)
     function = next(name for name, number in ELSEWHERE.items() if number == case)
     text = f"{function}({word}) - {word}"
@@ -62,7 +64,6 @@ def with_difference(study: Study, quantity: str, case: int = 1) -> tuple[Study, 
     return with_formula(study, name, text), FORMULA + name
 
 
-def is_difference(study: Study, quantity: str | None) -> bool:
+def is_difference(study: Study, quantity: str) -> bool:
     """Whether a quantity is such a difference."""
-    name = (quantity or "")[len(FORMULA):] if (quantity or "").startswith(FORMULA) else ""
-    return any(f.name == name and f.text.startswith(tuple(ELSEWHERE)) for f in study.formulas)
+    return any(FORMULA + f.name == quantity and f.text.startswith(tuple(ELSEWHERE)) for f in study.formulas)

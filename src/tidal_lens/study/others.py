@@ -86,7 +86,7 @@ def step_beside(other: OtherCase, here: Flow, times: tuple[float, ...]) -> int:
     return int(np.abs(off - np.round(off)).argmin())
 
 
-@dataclass
+@dataclass(eq=False)
 class Ways:
     """Ways from the nodes of one mesh to those of another, found once for all steps on them."""
 

@@ -57,9 +57,9 @@ def charts_beside(charts: Sequence[Sequence[Chart]], titles: Sequence[str]) -> t
     out = []
     for n, chart in enumerate(charts[0]):
         curves = [c if c.dots or c.dashed else replace(c, name=_named(c.name, titles[0])) for c in chart.curves]
-        for own, title in zip(charts[1:], titles[1:], strict=True):
+        for case, (own, title) in enumerate(zip(charts[1:], titles[1:], strict=True), 1):
             if n < len(own):
-                curves += [replace(c, name=_named(c.name, title)) for c in own[n].curves if not c.dots and not c.dashed]
+                curves += [replace(c, name=_named(c.name, title), case=case) for c in own[n].curves if not c.dots and not c.dashed]
         out.append(replace(chart, curves=tuple(curves)))
     return tuple(out)
 
