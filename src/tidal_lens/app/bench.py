@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 from tidal_lens.app.controls.panel import CardPanel
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import label
-from tidal_lens.app.stations import case, derive, find, look, measure, trace
+from tidal_lens.app.stations import case, derive, find, look, measure, tell, trace
 from tidal_lens.app.stations.station import Act, Station
 
 # One line a station, in the order of work.
@@ -19,6 +19,7 @@ STATIONS: tuple[Station, ...] = (
     trace.STATION,
     find.STATION,
     measure.STATION,
+    tell.STATION,
 )
 
 

@@ -11,6 +11,7 @@ from tidal_lens.app.stations.station import Station
 from tidal_lens.study.evaluate import tables_of
 from tidal_lens.study.kinds import KINDS
 from tidal_lens.study.kinds.kind import Kind, Tile
+from tidal_lens.study.plates import with_plate
 
 
 @dataclass(frozen=True)
@@ -91,6 +92,10 @@ def _has_finding(d: Desk) -> bool:
 def _can_step(d: Desk) -> bool:
     layer, flow = d.document.chosen_layer, d.document.flow
     return layer is not None and flow is not None and layer.shape.stepped(1.0, flow) is not None
+
+
+def _has_plates(d: Desk) -> bool:
+    return bool(d.document.study.plates)
 
 
 def _has_steps(d: Desk) -> bool:
@@ -180,6 +185,16 @@ BASE: tuple[Command, ...] = (
          lambda d: d.view.findings.say(verdict="" if d.view.findings.verdict == "dismiss" else "dismiss")))),
     Command("save-finding-curve", "Save the numbers along the finding…", "", "Save all numbers along the chosen finding, as CSV.",
             lambda d, path="": d.files.save_rows(d.ledger.found.detail.table(), path), _has_finding, (str,)),
+    Command("plate-add", "Keep a plate", "Ctrl+B", "Keep what is seen now as a plate: camera, lit cards, keys, time.",
+            lambda d, name="": (d.document.edit(with_plate(d.document.study, name), "Keep a plate"), d.plates.made()), _open_case, (str,)),
+    Command("plate-go", "Go to a plate", "", "Show what a plate shows.",
+            lambda d, plate="": d.plates.go(plate) if plate else d.plates.next(), _has_plates, (str,), listed=False),
+    Command("plate-next", "Go to the next plate", "Ctrl+Right", "Show the next plate; after the last comes the first.",
+            lambda d: d.plates.next(), _has_plates),
+    Command("plates-play", "Play the plates as a show", "", "Show all plates one after another; again: stop.",
+            lambda d: d.plates.play(), _has_plates),
+    Command("save-picture", "Save a picture…", "", "Save a picture of what is seen, of the size chosen in the Tell station, as PNG.",
+            lambda d, path="": d.files.save_picture(d.size_of_picture(), path), _open_case, (str,)),
     Command("history", "Open the history of a run…", "", "Draw residuals and coefficients from a table, with a verdict.",
             lambda d, path="": d.files.open_history(path), takes=(str,)),
     Command("follow", "Follow a running solution…", "", "Watch a folder in which steps and a history grow.",

@@ -9,6 +9,7 @@ from tidal_lens.app.document import Document
 from tidal_lens.app.file_dialogs import FileDialogs
 from tidal_lens.app.histories import Histories
 from tidal_lens.app.ledger import Ledger
+from tidal_lens.app.plates_strip import PlatesStrip
 from tidal_lens.app.view import FlowView
 from tidal_lens.study.kinds.kind import Kind
 
@@ -22,6 +23,7 @@ class Desk(Protocol):
     view: FlowView
     histories: Histories
     ledger: Ledger
+    plates: PlatesStrip
 
     def act(self, command: str, *given: object) -> None:
         """Carry out a command if it makes sense now; ``given`` as it takes."""
@@ -55,6 +57,9 @@ class Desk(Protocol):
 
     def play(self) -> None:
         """Play through the steps of a series, or pause."""
+
+    def size_of_picture(self) -> tuple[int, int]:
+        """Pixels across and up, as chosen in the Tell station."""
 
     def lift_charts(self) -> None:
         """Lift the chosen measure's charts to half of the view, or lay them back."""

@@ -24,8 +24,11 @@ from tidal_lens.study.files import SUFFIX, save_study
 from tidal_lens.study.history import History
 from tidal_lens.study.kinds.first_values import is_at_hand
 from tidal_lens.study.kinds.kind import Begun, Kind
-from tidal_lens.study.model import MOST_CASES, CameraSetting, Layer, OtherCase, Study
+from tidal_lens.study.model import MOST_CASES, CameraSetting, Layer, OtherCase, Plate, Study
+from tidal_lens.study.plates import at_plate
 from tidal_lens.study.session import Session
+
+_TO_PLATE = "Go to plate "
 
 
 class Document(Holder):
@@ -119,14 +122,33 @@ class Document(Holder):
     def undo(self) -> None:
         """Take the last edit back."""
         self.player.stop()
+        what, other = self.undo_what, self._history.peek(-1)
         if self._history.undo():
+            self._look_as_said(what, other)
             self._after_change()
 
     def redo(self) -> None:
         """Bring an edit back that was undone."""
         self.player.stop()
+        what, other = self.redo_what, self._history.peek(1)
         if self._history.redo():
+            self._look_as_said(what, other)
             self._after_change()
+
+    def go_to_plate(self, plate: Plate) -> None:
+        """Show what a plate shows, from where it was seen: one step of undo."""
+        what = f"{_TO_PLATE}{plate.name}"
+        self.edit(at_plate(self.study, plate, len(self.clock.times)), what)
+        self._look_as_said(what, self.study)
+        self.study_changed.emit()
+
+    def _look_as_said(self, what: str, study: Study | None) -> None:
+        """Of edits that go to a plate the place of the camera is a part."""
+        setting = study.camera if study is not None else None
+        if what.startswith(_TO_PLATE) and setting is not None:
+            self.amend(camera=setting)
+            self.camera = camera_from(setting)
+            self.camera_changed.emit()
 
     def choose(self, layer_id: str | None) -> None:
         """Choose a card, or none, and no other with it."""

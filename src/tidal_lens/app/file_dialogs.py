@@ -13,6 +13,7 @@ from tidal_lens.app.histories import Histories
 from tidal_lens.app.imports import Imports
 from tidal_lens.app.measure_entry import MeasureEntry
 from tidal_lens.app.notices import Notice
+from tidal_lens.app.picture_sheet import save_picture
 from tidal_lens.formats.registry import FORMATS
 from tidal_lens.formats.written import ENDINGS
 from tidal_lens.study.files import SUFFIX
@@ -126,6 +127,12 @@ class FileDialogs:
         if tables:
             self._ask("Save the tables", lambda target: self._imports.save_several(tables, target), path, kinds=("csv",),
                       name=tables[0].title)
+
+    def save_picture(self, size: tuple[int, int], path: str = "") -> None:
+        """Save a picture of what is seen, asking for a name where none is given."""
+        flow = self._document.flow
+        if flow is not None:
+            self._ask("Save a picture", lambda target: save_picture(self._document, target, size), path, kinds=("png",), name=flow.title)
 
     def open_beside(self, path: str = "") -> None:
         """Open another case beside the first, asking for it where none is given."""

@@ -34,6 +34,8 @@ from tidal_lens.app.ledger import Ledger
 from tidal_lens.app.lifted import Lifted
 from tidal_lens.app.notices import Notice
 from tidal_lens.app.over_time import OverTime
+from tidal_lens.app.plates_strip import PlatesStrip
+from tidal_lens.app.stations.tell import TellStation
 from tidal_lens.app.view import FlowView
 from tidal_lens.app.views import Views
 from tidal_lens.demo.shipped import demo_path
@@ -60,6 +62,7 @@ class Window(QMainWindow):
     histories: Histories
     imports: Imports
     ledger: Ledger
+    plates: PlatesStrip
     status: StatusLine
 
     def __init__(self) -> None:
@@ -87,6 +90,7 @@ class Window(QMainWindow):
         self.strips = Strips(self.document)
         self.deck = Deck(self.document, self.act)
         self.over_time = OverTime(self.document, self.view)
+        self.plates = PlatesStrip(self.document, self.view)
         self.cards = Cards(self.document, self.deck)
         self.files = FileDialogs(self, self.document, self.imports, self.histories)
         self.bench = Bench(self.document, self.act)
@@ -126,6 +130,7 @@ class Window(QMainWindow):
         right.addWidget(self.views, 1)
         right.addWidget(self.lifted, 1)
         right.addWidget(self.over_time)
+        right.addWidget(self.plates)
         right.addWidget(self.deck)
         middle.addWidget(self.rail)
         middle.addWidget(self.bench)
@@ -151,6 +156,7 @@ class Window(QMainWindow):
         self.bench.show_station(name)
         self.rail.buttons[name].setChecked(True)
         self.ledger.look(name)
+        self.plates.look(at_station=name == "tell")
 
     def show_quantity(self, name: str) -> None:
         """Show a quantity in the Derive station."""
@@ -174,6 +180,12 @@ class Window(QMainWindow):
     def play(self) -> None:
         """Play through the steps of a series, or pause."""
         self.top.transport.toggle()
+
+    def size_of_picture(self) -> tuple[int, int]:
+        """Pixels across and up, as chosen in the Tell station."""
+        page = self.bench.pages["tell"]
+        assert isinstance(page, TellStation)
+        return page.size_of_picture
 
     def lift_charts(self) -> None:
         """Lift the chosen measure's charts to half of the view, or lay them back."""

@@ -92,6 +92,10 @@ class History:
         """Change the present value without a step (the camera)."""
         self._steps[self._at] = replace(self._steps[self._at], study=study)
 
+    def peek(self, by: int) -> Study | None:
+        """The value so many steps on, as it was left; None where there is none."""
+        return self._steps[self._at + by].study if 0 <= self._at + by < len(self._steps) else None
+
     def undo(self) -> bool:
         """Go one step back; what is no edit stays: see :func:`carried`."""
         return self._go(-1)

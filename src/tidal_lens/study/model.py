@@ -288,6 +288,37 @@ class CameraSetting(Value):
         return up
 
 
+class Plate(Value):
+    """A view to come back to: what is lit, how it is coloured, from where it is seen, and when.
+
+    Attributes
+    ----------
+    id, name : str
+        As of a layer.
+    notes : str
+        What there is to say of it.
+    lit : tuple of str
+        Cards whose lamps are lit, masks among them; others are dark.
+    alone, keys, camera, step, ground, lamp, outline, passages_shown, beside, divider
+        As of the study.
+    """
+
+    id: Identity
+    name: Name
+    notes: Annotated[str, Field(max_length=10_000)] = ""
+    lit: Annotated[tuple[Identity, ...], Field(max_length=500)] = ()
+    alone: Identity | None = None
+    keys: dict[QuantityName, KeySetting] = Field(default_factory=dict)
+    camera: CameraSetting | None = None
+    step: Annotated[int, Field(ge=0, le=10_000_000)] = 0
+    ground: Literal["water", "paper", "white", "ink"] = "water"
+    lamp: Annotated[float, Field(ge=-360.0, le=360.0)] = LAMP
+    outline: bool = True
+    passages_shown: Annotated[int, Field(ge=1, le=1000)] = 1
+    beside: Literal["split", "wipe", "first"] = "split"
+    divider: Share = 0.5
+
+
 class Study(Value):
     """Everything on the table.
 
@@ -338,6 +369,8 @@ class Study(Value):
         How derived quantities are worked out.
     said : tuple of Said
         What the user said of findings.
+    plates : tuple of Plate
+        Views to come back to, in their order.
     numbered : bool
         Whether the files beside the case that differ in a number only are the steps.
     """
@@ -374,6 +407,7 @@ class Study(Value):
     passages: Annotated[int, Field(ge=0, le=1000)] = 0
     passages_shown: Annotated[int, Field(ge=1, le=1000)] = 1
     kinds: dict[Name, BoundaryKind] = Field(default_factory=dict)
+    plates: Annotated[tuple[Plate, ...], Field(max_length=500)] = ()
 
     @model_validator(mode="after")
     def _unique(self) -> Self:
@@ -508,7 +542,7 @@ class Study(Value):
 
     @property
     def _greatest(self) -> int:
-        return max(self.counter, *(_number(layer.id) for layer in self.layers), 0)
+        return max(self.counter, *(_number(i) for i in (*(x.id for x in self.layers), *(p.id for p in self.plates))), 0)
 
     def layer_of(self, begun: Begun) -> Layer:
         """A layer of first values, with an id and a name of its own."""

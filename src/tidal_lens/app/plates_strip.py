@@ -1,0 +1,172 @@
+"""The strip of plates below the view: a click goes to one; they are played as a show."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer
+from PyQt6.QtGui import QEnterEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QWidget
+
+from tidal_lens.app import theme
+from tidal_lens.app.document import Document
+from tidal_lens.app.view import FlowView
+from tidal_lens.study.model import Plate
+
+_WIDE, _TALL = 132, 104
+_PACE = 2500  # milliseconds that a plate is shown for
+
+
+class PlateThumb(QWidget):
+    """One plate: what it looked like when it was last seen, and its name."""
+
+    def __init__(self, strip: PlatesStrip, plate: Plate) -> None:
+        super().__init__()
+        self._strip, self.plate, self._pointed = strip, plate, False
+        self.setFixedSize(_WIDE, _TALL)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName(f"Plate {plate.name}")
+        self.setToolTip(plate.notes or f"Go to {plate.name}")
+
+    def sizeHint(self) -> QSize:
+        return QSize(_WIDE, _TALL)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton and self.rect().contains(event.pos()):
+            self._strip.go(self.plate.id)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self._strip.go(self.plate.id)
+        else:
+            super().keyPressEvent(event)
+
+    def enterEvent(self, event: QEnterEvent | None) -> None:
+        self._pointed = True
+        self.update()
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        self._pointed = False
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        with QPainter(self) as p:
+            p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+            here, frame = self._strip.here == self.plate.id, QRectF(self.rect()).adjusted(1, 1, -1, -1)
+            p.setPen(QPen(theme.colour("sea" if here or self._pointed else "line"), 2 if here else 1))
+            p.setBrush(theme.colour("panel"))
+            p.drawRoundedRect(frame, 5, 5)
+            place = frame.adjusted(3, 3, -3, -20)
+            p.fillRect(place, theme.colour("ground"))
+            image = self._strip.images.get(self.plate.id)
+            if image is not None:
+                share = max(place.width() / image.width(), place.height() / image.height())
+                size, middle = place.size() / share, QRectF(image.rect()).center()
+                p.drawImage(place, image, QRectF(middle - QPointF(0.5 * size.width(), 0.5 * size.height()), size))
+            p.setFont(theme.font(11.5, bold=here))
+            p.setPen(theme.colour("ink" if here else "soft"))
+            p.drawText(frame.adjusted(4, 0, -4, -3), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter, self.plate.name)
+
+
+class PlatesStrip(QWidget):
+    """All plates, in their order.
+
+    Attributes
+    ----------
+    here : str
+        The plate that was gone to last, as long as nothing was changed since; else nothing.
+    images : dict
+        What plates looked like when they were last seen, by their ids.
+    """
+
+    def __init__(self, document: Document, view: FlowView) -> None:
+        super().__init__()
+        self._document, self._view = document, view
+        self.here = ""
+        self.images: dict[str, QImage] = {}
+        self.thumbs: list[PlateThumb] = []
+        self._wanted = False
+        row = QWidget()
+        self._row = QHBoxLayout(row)
+        self._row.setContentsMargins(0, 0, 0, 0)
+        self._row.setSpacing(6)
+        self._row.addStretch(1)
+        scroller = QScrollArea()
+        scroller.setObjectName("bench")
+        scroller.setWidgetResizable(True)
+        scroller.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroller.setFixedHeight(_TALL + 14)
+        scroller.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroller.setWidget(row)
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(8, 6, 8, 2)
+        whole.addWidget(scroller)
+        self.show_timer = QTimer(self)
+        self.show_timer.setInterval(_PACE)
+        self.show_timer.timeout.connect(self.next)
+        document.study_changed.connect(self.refresh)
+        document.case_opened.connect(self._forget)
+        view.frame_shown.connect(self._picture)
+        theme.hub().changed.connect(self.update)
+        self.refresh()
+
+    def look(self, *, at_station: bool) -> None:
+        """It is shown while the station is gone to that plates belong to."""
+        self._wanted = at_station
+        self.refresh()
+
+    def _forget(self) -> None:
+        self.images.clear()
+        self.here = ""
+        self.refresh()
+
+    def made(self) -> None:
+        """The last plate was made of what is seen."""
+        plates = self._document.study.plates
+        self.here = plates[-1].id if plates else ""
+        self._picture()
+
+    def go(self, plate_id: str) -> None:
+        """Show a plate."""
+        plate = next((p for p in self._document.study.plates if p.id == plate_id), None)
+        if plate is not None:
+            self.here = plate_id
+            self._document.go_to_plate(plate)
+            self.refresh()
+
+    def next(self) -> None:
+        """Show the next plate; after the last comes the first."""
+        ids = [p.id for p in self._document.study.plates]
+        if not ids:
+            self.show_timer.stop()
+            return
+        self.go(ids[(ids.index(self.here) + 1) % len(ids)] if self.here in ids else ids[0])
+
+    def play(self) -> None:
+        """Play all as a show, or stop."""
+        if self.show_timer.isActive():
+            self.show_timer.stop()
+        elif self._document.study.plates:
+            self.next()
+            self.show_timer.start()
+
+    def _picture(self) -> None:
+        """A picture is there: that of the plate that is shown."""
+        image, of = self._view.image, next((t for t in self.thumbs if t.plate.id == self.here), None)
+        if of is not None and image is not None and self._document.camera is not None and self._view.is_complete():
+            self.images[self.here] = image.scaledToHeight(2 * _TALL, Qt.TransformationMode.SmoothTransformation)
+            of.update()
+
+    def refresh(self) -> None:
+        """Show those that there are."""
+        plates = self._document.study.plates
+        self.setVisible(self._wanted and bool(plates))
+        if [t.plate for t in self.thumbs] == list(plates):
+            for thumb in self.thumbs:
+                thumb.update()
+            return
+        for thumb in self.thumbs:
+            self._row.removeWidget(thumb)
+            thumb.deleteLater()
+        self.thumbs = [PlateThumb(self, plate) for plate in plates]
+        for n, thumb in enumerate(self.thumbs):
+            self._row.insertWidget(n, thumb)
