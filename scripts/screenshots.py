@@ -208,7 +208,7 @@ def shoot_finds(window: Window) -> None:
 
 
 def shoot_measures(window: Window) -> None:
-    """A section with taps, and a boundary layer lifted out of the ledger."""
+    """A section with taps."""
     document, before = window.document, window.document.study
     window.show_station("measure")
     window.act("add-section")
@@ -216,16 +216,6 @@ def shoot_measures(window: Window) -> None:
         settle(window)
     window.act("lay-taps", str(ASSETS / "pressure taps (simulated).csv"))
     shoot(window, "measure")
-    document.edit(before, "Back")
-    window.act("add-boundary-layer")
-    while document.chosen_layer is None or document.chosen_layer.kind != "boundary-layer":
-        settle(window)
-    layer = document.chosen_layer
-    document.edit_layer(layer.with_(shape=layer.shape.with_(place=(0.4, 0.0, 0.2))), "Place")
-    settle(window)
-    window.act("lift-charts")
-    shoot(window, "measure-layer")
-    window.act("lift-charts")
     document.edit(before, "Back")
     settle(window)
 
@@ -248,6 +238,29 @@ def write_formula(window: Window) -> None:
     shoot(window, "derive")
     bar.setValue(0)
     window.act("undo")
+
+
+def shoot_tell(window: Window) -> None:
+    """Three plates, the last of them shown."""
+    document, before, camera = window.document, window.document.study, window.document.camera
+    window.show_station("tell")
+    window.act("plate-add", "The whole")
+    settle(window)
+    document.edit(document.study.with_(alone=document.study.layers[0].id), "Alone")
+    settle(window)
+    window.act("plate-add", "The body alone")
+    settle(window)
+    document.edit(document.study.with_(alone=None), "All")
+    window.view.eye.zoom(0.45)
+    window.view.redraw()
+    settle(window)
+    window.act("plate-add", "Behind it")
+    settle(window)
+    shoot(window, "tell")
+    document.edit(before, "Back")
+    if camera is not None:
+        document.move_camera(camera)
+    settle(window)
 
 
 def shoot_beside(window: Window) -> None:
@@ -344,6 +357,7 @@ def main() -> None:
     theme.use("night")
     shoot(window, "main-night")
     theme.use("chart")
+    shoot_tell(window)
     shoot_series(window)
     shoot_beside(window)
     shoot_machine(window)

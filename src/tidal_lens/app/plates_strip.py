@@ -86,12 +86,14 @@ class PlatesStrip(QWidget):
         self.thumbs: list[PlateThumb] = []
         self._wanted = False
         row = QWidget()
+        row.setObjectName("deckrow")  # of the same ground
         self._row = QHBoxLayout(row)
         self._row.setContentsMargins(0, 0, 0, 0)
         self._row.setSpacing(6)
         self._row.addStretch(1)
+        row.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         scroller = QScrollArea()
-        scroller.setObjectName("bench")
+        scroller.setObjectName("deckscroll")
         scroller.setWidgetResizable(True)
         scroller.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroller.setFixedHeight(_TALL + 14)

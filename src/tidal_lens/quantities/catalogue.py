@@ -258,7 +258,7 @@ CATALOGUE: tuple[Definition, ...] = (
                "positive in the right-handed sense about the axis", "0 in blocks that stand.",
                needs=("const:spin",), choices=("turning", "frames")),
     Definition("frame-velocity", "Frame velocity", "Ω × r", "m/s", FRAMES, "", "of the frame that a block turns in; the vector", _PRACTICE,
-               "", "0 in blocks that stand.", components=3, needs=("const:spin", "const:axis", "const:axis_point"),
+               "", "0 in blocks that stand.", components=3, needs=("velocity", "const:spin", "const:axis", "const:axis_point"),
                choices=("turning", "frames")),
     Definition("relative-velocity", "Relative velocity", "w", "m/s", FRAMES,
                "velocity - frame_velocity",
