@@ -105,11 +105,29 @@ def test_a_plate_survives_cards_that_come_and_go(telling):
     assert not document.study.layer(new).shown, "what has come since is dark"
 
 
+def test_the_picture_of_a_plate_is_that_of_what_it_shows(telling):
+    document, strip = telling.document, telling.plates
+    plate = document.study.plates[1].id
+    assert strip.here == plate
+    taken = strip.images[plate]
+    telling.view.eye.orbit(60, 20)
+    telling.view.redraw()
+    settle(telling)
+    assert strip.here == "", "it is seen from elsewhere now"
+    assert strip.images[plate] is taken
+    click(strip.thumbs[1])
+    settle(telling)
+    assert strip.here == plate
+    document.edit(document.study.with_(outline=not document.study.outline), "Outline")
+    settle(telling)
+    assert strip.here == ""
+
+
 def test_plates_are_played_one_after_another(telling):
     strip = telling.plates
     strip.show_timer.setInterval(50)
     seen = []
-    telling.document.study_changed.connect(lambda: seen.append(strip.here))
+    strip.go = lambda plate, go=strip.go: (seen.append(plate), go(plate))
     click(telling.bench.pages["tell"].tiles["plates-play"])
     wait(lambda: len(set(seen)) == 2, "both plates", 20)
     click(telling.bench.pages["tell"].tiles["plates-play"])

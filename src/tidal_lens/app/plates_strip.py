@@ -10,6 +10,7 @@ from tidal_lens.app import theme
 from tidal_lens.app.document import Document
 from tidal_lens.app.view import FlowView
 from tidal_lens.study.model import Plate
+from tidal_lens.study.plates import seen_now
 
 _WIDE, _TALL = 132, 104
 _PACE = 2500  # milliseconds that a plate is shown for
@@ -82,6 +83,7 @@ class PlatesStrip(QWidget):
         super().__init__()
         self._document, self._view = document, view
         self.here = ""
+        self._last = ""  # that was gone to last, whatever was changed since
         self.images: dict[str, QImage] = {}
         self.thumbs: list[PlateThumb] = []
         self._wanted = False
@@ -131,8 +133,9 @@ class PlatesStrip(QWidget):
         """Show a plate."""
         plate = next((p for p in self._document.study.plates if p.id == plate_id), None)
         if plate is not None:
-            self.here = plate_id
+            self._last = plate_id
             self._document.go_to_plate(plate)
+            self.here = plate_id
             self.refresh()
 
     def next(self) -> None:
@@ -141,7 +144,8 @@ class PlatesStrip(QWidget):
         if not ids:
             self.show_timer.stop()
             return
-        self.go(ids[(ids.index(self.here) + 1) % len(ids)] if self.here in ids else ids[0])
+        self._last = ids[(ids.index(self._last) + 1) % len(ids)] if self._last in ids else ids[0]
+        self.go(self._last)
 
     def play(self) -> None:
         """Play all as a show, or stop."""
@@ -153,14 +157,23 @@ class PlatesStrip(QWidget):
 
     def _picture(self) -> None:
         """A picture is there: that of the plate that is shown."""
+        self._see_where()
         image, of = self._view.image, next((t for t in self.thumbs if t.plate.id == self.here), None)
         if of is not None and image is not None and self._document.camera is not None and self._view.is_complete():
             self.images[self.here] = image.scaledToHeight(2 * _TALL, Qt.TransformationMode.SmoothTransformation)
             of.update()
 
+    def _see_where(self) -> None:
+        """A plate is shown as long as all is as it has it."""
+        study = self._document.study
+        plate = next((p for p in study.plates if p.id == self.here), None)
+        if plate is None or seen_now(study, plate) != plate:
+            self.here = ""
+
     def refresh(self) -> None:
         """Show those that there are."""
         plates = self._document.study.plates
+        self._see_where()
         self.setVisible(self._wanted and bool(plates))
         if [t.plate for t in self.thumbs] == list(plates):
             for thumb in self.thumbs:
