@@ -98,8 +98,12 @@ class Pictures(QObject):
 
     def are_complete(self) -> bool:
         """Whether what is shown is everything that was asked for, in full."""
-        return (self._newest > 0 and self._shown == self._newest and self._newest == self._newest_full
-                and not self._rest.isActive() and self.small.are_there)
+        return self.is_full and self.small.are_there
+
+    @property
+    def is_full(self) -> bool:
+        """Whether the picture is what was asked for, in full; small ones may still be on their way."""
+        return self._newest > 0 and self._shown == self._newest and self._newest == self._newest_full and not self._rest.isActive()
 
     def redraw_soon(self) -> bool:
         """Draw what changed, quickly while something is dragged; whether a picture was asked for."""

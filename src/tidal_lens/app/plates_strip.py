@@ -159,7 +159,7 @@ class PlatesStrip(QWidget):
         """A picture is there: that of the plate that is shown."""
         self._see_where()
         image, of = self._view.image, next((t for t in self.thumbs if t.plate.id == self.here), None)
-        if of is not None and image is not None and self._document.camera is not None and self._view.is_complete():
+        if of is not None and image is not None and self._view.pictures.is_full:
             self.images[self.here] = image.scaledToHeight(2 * _TALL, Qt.TransformationMode.SmoothTransformation)
             of.update()
 
