@@ -304,6 +304,14 @@ def test_a_study_with_two_cases_is_saved_and_opened(opened, tmp_path):
     settle(window)
     window.cards.colour_by("file:Pressure")
     window.act("difference")
+    settle(window)
+    eye = document.camera.eye
+    window.act("save-as", str(tmp_path / "split.tidal"))
+    document.open_path(tmp_path / "split.tidal")
+    wait(lambda: 1 in document.beside.cases and document.beside.cases[1].flow is not None, "both")
+    settle(window)
+    assert list(window.views.others) == [1]
+    assert document.camera.eye == pytest.approx(eye), "from where it was seen"
     window.act("cases-shown", "wipe")
     settle(window)
     window.act("save-as", str(tmp_path / "both.tidal"))

@@ -36,6 +36,8 @@ class Views(QWidget):
         self._grid.setSpacing(2)
         self._grid.addWidget(first, 0, 0)
         first.pointed.connect(self.pointed.emit)
+        self._as_saved = False  # the camera of a study that was opened is that of all its views
+        document.case_opened.connect(self._opened)
         document.beside.changed.connect(self.refresh)
         document.study_changed.connect(self.refresh)
 
@@ -43,6 +45,9 @@ class Views(QWidget):
     def are_complete(self) -> bool:
         """Whether all that is shown is everything that was asked for."""
         return self.first.is_complete() and all(view.is_complete() for view in self.others.values() if view.case.flow is not None)
+
+    def _opened(self) -> None:
+        self._as_saved = bool(self._document.study.others)
 
     def refresh(self) -> None:
         """Show those that there are."""
@@ -60,8 +65,9 @@ class Views(QWidget):
                 self._grid.addWidget(view, number // 2, number % 2)
         if before != self.others.keys():
             camera, narrower = self._document.camera, narrow / self._aspect
-            if camera is not None and narrower != 1.0:  # what was seen before is seen now too
+            if camera is not None and narrower != 1.0 and not self._as_saved:  # what was seen before is seen now too
                 self._document.move_camera(camera.zoomed(narrower, camera.focus))
+            self._as_saved = False
             self.first.redraw_soon()
 
     @property
