@@ -1,5 +1,8 @@
 """Two results side by side: views with one camera, differences, numbers beside numbers, meshes, the wipe; by real events."""
 
+import threading
+import time
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
@@ -361,3 +364,29 @@ def test_what_cannot_be_made_in_the_other_case_is_told_in_its_view(opened, tmp_p
     assert layer.id in document.beside.cases[1].asking.failures
     assert any(layer.name in text for text in other.troubles())
     assert window.view.troubles() == []
+
+
+def test_what_is_cancelled_in_the_other_case_is_computed_again(opened, tmp_path):
+    window, document = opened, opened.document
+    beside(window, written(tmp_path / "other.cgns", 9))
+    evaluator = document.beside.cases[1].evaluator
+    asking, real = document.beside.cases[1].asking, evaluator.evaluate
+    started = threading.Event()
+
+    def endless(layer, token, study, *, draft=False):
+        started.set()
+        while True:
+            token.check()
+            time.sleep(0.01)
+
+    evaluator.evaluate = endless
+    window.act("add-slice-y")
+    wait(started.is_set, "the other case's work")
+    wait(lambda: document.chosen in document.asking.results, "the first case's card")
+    click(window.status.cancel)
+    wait(lambda: not document.jobs.is_busy(), "the cancel", 5)
+    evaluator.evaluate = real
+    assert document.chosen not in asking.results
+    keys(window, Qt.Key.Key_F5)
+    settle(window)
+    assert document.chosen in asking.results

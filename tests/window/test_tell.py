@@ -121,6 +121,15 @@ def test_the_picture_of_a_plate_is_that_of_what_it_shows(telling):
     document.edit(document.study.with_(outline=not document.study.outline), "Outline")
     settle(telling)
     assert strip.here == ""
+    old = strip.images[plate]
+    click(telling.bench.pages["tell"].rows[1].again)
+    settle(telling)
+    assert strip.here == plate
+    assert strip.images[plate] is not old, "it is of another view now"
+    keys(telling.view, Qt.Key.Key_Z, modifiers=CTRL)
+    settle(telling)
+    assert strip.here == ""
+    assert plate not in strip.images, "what it looked like is not known until it is gone to"
 
 
 def test_plates_are_played_one_after_another(telling):

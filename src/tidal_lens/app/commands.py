@@ -261,7 +261,7 @@ BASE: tuple[Command, ...] = (
     Command("fold-ledger", "Fold the ledger", "F10", "Hide or show the ledger.", lambda d: d.ledger.fold()),
     Command("theme", "Change the theme", "F8", "Change between the chart and night themes.", lambda d: d.change_theme()),
     Command("again", "Compute again", "F5", "Compute what failed or was cancelled.",
-            lambda d: d.document.asking.compute_again(), _open_case),
+            lambda d: d.document.compute_again(), _open_case),
     Command("cancel", "Cancel the running work", "Esc", "Give up what is being computed, clicks that are waited for, lit places.",
             lambda d: d.document.clicks.give_up() or d.view.picks.drop() or d.view.lights.put_out() or d.document.asking.cancel_work(),
             lambda d: d.document.clicks.wish is not None or d.view.picks.of is not None or d.view.lights.of is not None

@@ -105,13 +105,19 @@ class Companions(QObject):
         for one in self.cases.values():
             one.asking.refresh()
 
+    def compute_again(self) -> None:
+        """Ask anew for what failed or was cancelled."""
+        for one in self.cases.values():
+            one.asking.compute_again()
+
     def join(self, evaluator: Evaluator) -> None:
         """Let the first's quantities see the others."""
         evaluator.store.others = tuple(None if one.evaluator is None else carried(one.evaluator, evaluator.flow, one.ways)
                                        for _, one in sorted(self.cases.items()))
 
     def _drop(self, number: int) -> None:
-        self._document.jobs.cancel(Slot("beside", str(number)))
+        for purpose in ("beside", "bring"):
+            self._document.jobs.cancel(Slot(purpose, str(number)))
         self.cases.pop(number).asking.clear()
 
     def _open(self, number: int) -> None:

@@ -199,11 +199,10 @@ class Document(Holder):
     def _join(self, evaluator: Evaluator) -> None:
         self.beside.join(evaluator)
 
-    def asking_of(self, case: int) -> Asking | None:
-        """What the cards came to for a case; None where it is not there."""
-        if case == 0:
-            return self.asking
-        return self.beside.cases[case].asking if case in self.beside.cases else None
+    def compute_again(self) -> None:
+        """Ask anew, for all cases, for what failed or was cancelled."""
+        self.asking.compute_again()
+        self.beside.compute_again()
 
     @property
     def is_right(self) -> bool:

@@ -6,8 +6,8 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer
-from PyQt6.QtGui import QEnterEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from tidal_lens.app import theme
@@ -15,6 +15,7 @@ from tidal_lens.app.deck import opaque_image
 from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.parts import IconButton, telling_digits
+from tidal_lens.app.thumb import Thumb
 from tidal_lens.app.view import FlowView
 from tidal_lens.errors import TidalLensError
 from tidal_lens.scene.camera import Camera
@@ -36,18 +37,14 @@ def chosen_steps(count: int) -> list[int]:
     return sorted({round(n) for n in np.linspace(0, count - 1, min(count, _MOST))})
 
 
-class Moment(QWidget):
+class Moment(Thumb):
     """One step: its picture and its time; a click goes there."""
 
     def __init__(self, document: Document, step: int, words: str) -> None:
-        super().__init__()
+        super().__init__(116)
         self._document, self.step, self._words = document, step, words
         self.image: QImage | None = None
         self.trouble = ""
-        self._pointed = False
-        self.setFixedHeight(116)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(f"Step {step + 1}, {words}")
         self.setToolTip(f"Go to step {step + 1}")
 
@@ -62,49 +59,18 @@ class Moment(QWidget):
         self.setToolTip(text)
         self.update()
 
-    def sizeHint(self) -> QSize:
-        return QSize(132, 116)
-
     def go(self) -> None:
         """Show this step."""
         self._document.go_to_step(self.step)
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and event.button() == Qt.MouseButton.LeftButton and self.rect().contains(event.pos()):
-            self.go()
+    def is_here(self) -> bool:
+        return self._document.study.step == self.step
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
-            self.go()
-        else:
-            super().keyPressEvent(event)
+    def picture(self) -> QImage | None:
+        return self.image
 
-    def enterEvent(self, event: QEnterEvent | None) -> None:
-        self._pointed = True
-        self.update()
-
-    def leaveEvent(self, event: QEvent | None) -> None:
-        self._pointed = False
-        self.update()
-
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
-        with QPainter(self) as p:
-            p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
-            here, frame = self._document.study.step == self.step, QRectF(self.rect()).adjusted(1, 1, -1, -1)
-            p.setPen(QPen(theme.colour("sea" if here or self._pointed else "line"), 2 if here else 1))
-            p.setBrush(theme.colour("panel"))
-            p.drawRoundedRect(frame, 5, 5)
-            place = frame.adjusted(3, 3, -3, -19)
-            p.fillRect(place, theme.colour("ground"))
-            if self.image is not None:
-                share = max(place.width() / self.image.width(), place.height() / self.image.height())
-                size = place.size() / share  # the middle of it fills the place
-                middle = QRectF(self.image.rect()).center()
-                p.drawImage(place, self.image, QRectF(middle - QPointF(0.5 * size.width(), 0.5 * size.height()), size))
-            p.setFont(theme.font(11.5, bold=here))
-            p.setPen(theme.colour("red" if self.trouble else "ink" if here else "soft"))
-            p.drawText(frame.adjusted(4, 0, -4, -2), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter,
-                       (self.trouble and "not to be had") or self._words)
+    def words(self) -> tuple[str, bool]:
+        return ("not to be had", True) if self.trouble else (self._words, False)
 
 
 class OverTime(QWidget):

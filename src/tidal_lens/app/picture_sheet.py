@@ -73,20 +73,17 @@ class PictureSheet(Stage):
         done(picture)
 
 
-def save_picture(document: Document, path: Path, size: tuple[int, int], told: Callable[[], object] = lambda: None) -> PictureSheet | None:
-    """Save a picture of what is seen as PNG; the sheet that draws it, None where the size makes no sense."""
+def save_picture(document: Document, path: Path, size: tuple[int, int]) -> None:
+    """Save a picture of what is seen as PNG, and say that it is there, or why it is not."""
     if not all(16 <= n <= LARGEST for n in size):
         told_why = f"A picture of {size[0]} × {size[1]} pixels cannot be drawn. Choose 16 to {LARGEST:,} each way."
         document.noticed.emit(Notice("bad", told_why))
-        return None
+        return
 
     def done(picture: QImage | None) -> None:
         if picture is None or not picture.save(str(path)):
             document.noticed.emit(Notice("bad", f"{path.name} cannot be written. Choose another folder, or a smaller picture."))
         else:
             document.noticed.emit(Notice("note", f"{path.name}: {size[0]} × {size[1]} pixels."))
-            told()
 
-    sheet = PictureSheet(document, size, done)
-    sheet.begin()
-    return sheet
+    PictureSheet(document, size, done).begin()

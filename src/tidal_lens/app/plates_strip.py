@@ -2,70 +2,43 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer
-from PyQt6.QtGui import QEnterEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QWidget
 
 from tidal_lens.app import theme
 from tidal_lens.app.document import Document
+from tidal_lens.app.thumb import WIDE, Thumb
 from tidal_lens.app.view import FlowView
 from tidal_lens.study.model import Plate
 from tidal_lens.study.plates import seen_now
 
-_WIDE, _TALL = 132, 104
+_TALL = 104
 _PACE = 2500  # milliseconds that a plate is shown for
 
 
-class PlateThumb(QWidget):
+class PlateThumb(Thumb):
     """One plate: what it looked like when it was last seen, and its name."""
 
     def __init__(self, strip: PlatesStrip, plate: Plate) -> None:
-        super().__init__()
-        self._strip, self.plate, self._pointed = strip, plate, False
-        self.setFixedSize(_WIDE, _TALL)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        super().__init__(_TALL)
+        self._strip, self.plate = strip, plate
+        self.setFixedWidth(WIDE)
         self.setAccessibleName(f"Plate {plate.name}")
         self.setToolTip(plate.notes or f"Go to {plate.name}")
 
-    def sizeHint(self) -> QSize:
-        return QSize(_WIDE, _TALL)
+    def go(self) -> None:
+        """Show this plate."""
+        self._strip.go(self.plate.id)
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and event.button() == Qt.MouseButton.LeftButton and self.rect().contains(event.pos()):
-            self._strip.go(self.plate.id)
+    def is_here(self) -> bool:
+        return self._strip.here == self.plate.id
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
-            self._strip.go(self.plate.id)
-        else:
-            super().keyPressEvent(event)
+    def picture(self) -> QImage | None:
+        return self._strip.images.get(self.plate.id)
 
-    def enterEvent(self, event: QEnterEvent | None) -> None:
-        self._pointed = True
-        self.update()
-
-    def leaveEvent(self, event: QEvent | None) -> None:
-        self._pointed = False
-        self.update()
-
-    def paintEvent(self, _event: QPaintEvent | None) -> None:
-        with QPainter(self) as p:
-            p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
-            here, frame = self._strip.here == self.plate.id, QRectF(self.rect()).adjusted(1, 1, -1, -1)
-            p.setPen(QPen(theme.colour("sea" if here or self._pointed else "line"), 2 if here else 1))
-            p.setBrush(theme.colour("panel"))
-            p.drawRoundedRect(frame, 5, 5)
-            place = frame.adjusted(3, 3, -3, -20)
-            p.fillRect(place, theme.colour("ground"))
-            image = self._strip.images.get(self.plate.id)
-            if image is not None:
-                share = max(place.width() / image.width(), place.height() / image.height())
-                size, middle = place.size() / share, QRectF(image.rect()).center()
-                p.drawImage(place, image, QRectF(middle - QPointF(0.5 * size.width(), 0.5 * size.height()), size))
-            p.setFont(theme.font(11.5, bold=here))
-            p.setPen(theme.colour("ink" if here else "soft"))
-            p.drawText(frame.adjusted(4, 0, -4, -3), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter, self.plate.name)
+    def words(self) -> tuple[str, bool]:
+        return self.plate.name, False
 
 
 class PlatesStrip(QWidget):
@@ -179,9 +152,21 @@ class PlatesStrip(QWidget):
             for thumb in self.thumbs:
                 thumb.update()
             return
+        before = {t.plate.id: t.plate for t in self.thumbs}
+        for plate in plates:
+            if plate.id in before and _as_named(before[plate.id], plate) != plate:  # another view under this id
+                self.images.pop(plate.id, None)
+                if seen_now(self._document.study, plate) == plate:
+                    self.here = plate.id
         for thumb in self.thumbs:
             self._row.removeWidget(thumb)
             thumb.deleteLater()
         self.thumbs = [PlateThumb(self, plate) for plate in plates]
         for n, thumb in enumerate(self.thumbs):
             self._row.insertWidget(n, thumb)
+        self._picture()
+
+
+def _as_named(plate: Plate, other: Plate) -> Plate:
+    """A plate with the name and notes of another."""
+    return plate.model_copy(update={"name": other.name, "notes": other.notes})

@@ -74,5 +74,3 @@ class CasesBeside(QWidget):
                 there = cases.get(number)
                 one.refresh(study, study.others[number - 1], in_time=there is not None and there.series is not None)
         self.how.show_value(study.beside)
-
-
