@@ -68,21 +68,21 @@ def _setting(**what):
 
 def test_plates_are_named_noted_ordered_changed_and_removed(telling, tmp_path):
     document, page = telling.document, telling.bench.pages["tell"]
-    type_into(page.rows[0].name, "Overview")
-    page.rows[0].notes.setFocus()
-    keys(page.rows[0].notes, "the whole flow")
-    page.rows[1].name.setFocus()
+    type_into(page.plates.rows[0].name, "Overview")
+    page.plates.rows[0].notes.setFocus()
+    keys(page.plates.rows[0].notes, "the whole flow")
+    page.plates.rows[1].name.setFocus()
     settle(telling)
     assert (document.study.plates[0].name, document.study.plates[0].notes) == ("Overview", "the whole flow")
-    click(page.rows[0].later)
+    click(page.plates.rows[0].later)
     assert [p.name for p in document.study.plates] == ["Plate 2", "Overview"]
-    click(page.rows[1].again)
+    click(page.plates.rows[1].again)
     assert document.study.plates[1].lit == document.study.plates[0].lit
     assert document.study.plates[1].notes == "the whole flow"
     document.save(tmp_path / "plates.tidal")
     assert [p.name for p in load_study(tmp_path / "plates.tidal").plates] == ["Plate 2", "Overview"]
     old = document.study.plates[0].id
-    click(page.rows[0].away)
+    click(page.plates.rows[0].away)
     click(page.tiles["plate-add"])
     assert [p.name for p in document.study.plates] == ["Overview", "Plate 1"]
     assert document.study.plates[1].id != old, "ids are never used again"
@@ -122,7 +122,7 @@ def test_the_picture_of_a_plate_is_that_of_what_it_shows(telling):
     settle(telling)
     assert strip.here == ""
     old = strip.images[plate]
-    click(telling.bench.pages["tell"].rows[1].again)
+    click(telling.bench.pages["tell"].plates.rows[1].again)
     settle(telling)
     assert strip.here == plate
     assert strip.images[plate] is not old, "it is of another view now"
@@ -148,7 +148,8 @@ def test_plates_are_played_one_after_another(telling):
 def test_a_picture_of_any_size_holds_keys_and_no_handles(telling, tmp_path, size):
     page, told = telling.bench.pages["tell"], []
     telling.document.noticed.connect(lambda n: told.append(n.text))
-    for field, number in zip((page.wide, page.tall), size, strict=True):
+    click(page.shown.button("picture"))
+    for field, number in zip((page.picture.wide, page.picture.tall), size, strict=True):
         type_into(field, str(number))
     path = tmp_path / "picture.png"
     telling.act("save-picture", str(path))
@@ -172,3 +173,79 @@ def test_a_picture_that_cannot_be_is_told(telling, tmp_path):
     telling.act("save-picture", str(tmp_path / "no" / "such" / "folder.png"))
     wait(lambda: any("cannot be written" in text for text in told), "the notice", 60)
     settle(telling)
+
+
+def test_pictures_are_what_the_view_shows_and_as_chosen(telling, tmp_path):
+    page = telling.bench.pages["tell"]
+    click(page.shown.button("picture"))
+    type_into(page.picture.wide, str(telling.view.width()))
+    type_into(page.picture.tall, str(telling.view.height()))
+    told = []
+    telling.document.noticed.connect(lambda n: told.append(n.text))
+    telling.document.choose(None)
+    settle(telling)
+    shown = pixels(telling.view).astype(int)
+    telling.act("save-picture", str(tmp_path / "a.png"))
+    wait(lambda: told, "the picture", 60)
+    image = QImage(str(tmp_path / "a.png")).convertToFormat(QImage.Format.Format_RGB32)
+    middle = np.s_[150:-150, 220:-220]
+    assert np.abs(rgb(image)[middle].astype(int) - shown[middle]).mean() < 2.0, "the flow as it is seen"
+    click(telling.plates.thumbs[0])  # there the ground is seen
+    settle(telling)
+    click(page.picture.clear, QPointF(12, 9))
+    assert telling.document.undo_what == "Pictures"
+    telling.act("save-picture", str(tmp_path / "b.png"))
+    wait(lambda: len(told) == 2, "the clear one", 60)
+    clear = QImage(str(tmp_path / "b.png"))
+    assert clear.hasAlphaChannel()
+    assert clear.pixelColor(clear.width() - 3, clear.height() - 3).alpha() == 0
+    for ending in ("svg", "pdf"):
+        telling.act("save-picture", str(tmp_path / f"c.{ending}"))
+        wait(lambda e=ending: any(f"c.{e}" in text for text in told), "it", 60)
+    assert (tmp_path / "c.pdf").read_bytes().startswith(b"%PDF")
+    telling.act("save-picture", str(tmp_path / "c.tiff"))
+    wait(lambda: any("not written as .tiff" in text for text in told), "why not", 60)
+    settle(telling)
+
+
+def rgb(image):
+    bits = image.constBits()
+    bits.setsize(image.sizeInBytes())
+    return np.frombuffer(bytes(bits), np.uint8).reshape(image.height(), -1, 4)[:, : image.width(), 2::-1]
+
+
+def test_an_animation_is_set_looked_through_made_and_given_up(telling, tmp_path):
+    page, document, told = telling.bench.pages["tell"], telling.document, []
+    document.noticed.connect(lambda n: told.append(n.text))
+    click(page.shown.button("film"))
+    section = page.film
+    assert not section.of_sweep.isVisible()
+    for field, number in ((section.seconds, "0.5"), (section.rate, "8"), (section.wide, "200"), (section.tall, "120")):
+        type_into(field, number)
+    assert "4 pictures" in section.note.text()
+    click(section.look)
+    settle(telling)
+    assert all(not one.pixmap().isNull() for one in section.strip)
+    telling.act("save-film", str(tmp_path / "a.gif"))
+    wait(lambda: any("a.gif: 4 pictures, 0.5 s" in text for text in told), "the film", 90)
+    assert (tmp_path / "a.gif").read_bytes().startswith(b"GIF89a")
+    section.what.setCurrentIndex(4)
+    section.what.activated.emit(4)
+    assert document.study.film.what == "plates"
+    section.what.activated.emit(1)
+    telling.act("save-film", str(tmp_path / "b.mp4"))
+    wait(lambda: any("no time steps" in text for text in told), "why not", 60)
+    section.what.activated.emit(2)
+    assert section.of_sweep.isVisible()
+    assert document.study.film.card == document.chosen, "the chosen card's number runs"
+    type_into(section.seconds, "60")
+    telling.act("save-film", str(tmp_path / "c.mp4"))
+    wait(lambda: document.makers.is_busy("film"), "its beginning", 10)
+    study = document.study
+    document.edit(study.with_(outline=not study.outline), "Outline")  # the window stays at hand
+    document.asking.cancel_work()
+    wait(lambda: not document.makers.is_busy("film"), "its end", 30)
+    settle(telling)
+    assert not (tmp_path / "c.mp4").exists()
+    keys(telling.view, Qt.Key.Key_Z, modifiers=CTRL)
+    assert document.study == study

@@ -37,6 +37,11 @@ class Clock:
         return self._series.times if self._series is not None else ()
 
     @property
+    def series(self) -> Series | None:
+        """All steps; None for steady flow."""
+        return self._series
+
+    @property
     def broken_steps(self) -> frozenset[int]:
         """Steps that could not be read."""
         return frozenset(self._broken)

@@ -58,9 +58,6 @@ class Desk(Protocol):
     def play(self) -> None:
         """Play through the steps of a series, or pause."""
 
-    def size_of_picture(self) -> tuple[int, int]:
-        """Pixels across and up, as chosen in the Tell station."""
-
     def lift_charts(self) -> None:
         """Lift the chosen measure's charts to half of the view, or lay them back."""
 

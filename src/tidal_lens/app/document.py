@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import itertools
 from pathlib import Path
-from typing import Any
 
-import numpy as np
 from PyQt6.QtCore import QObject
 
 from tidal_lens.app.asking import Asking
@@ -14,17 +12,18 @@ from tidal_lens.app.clock import Clock
 from tidal_lens.app.companions import Companions
 from tidal_lens.app.holder import Holder
 from tidal_lens.app.jobs import Slot
+from tidal_lens.app.makers import Makers
 from tidal_lens.app.openings import Openings
 from tidal_lens.app.player import Player
 from tidal_lens.errors import StudyError, TidalLensError
-from tidal_lens.scene.camera import Camera
+from tidal_lens.scene.camera import Camera, camera_from, setting_of
 from tidal_lens.study.differences import with_difference
 from tidal_lens.study.evaluate import Evaluator, methods_of, reference_of
 from tidal_lens.study.files import SUFFIX, save_study
 from tidal_lens.study.history import History
 from tidal_lens.study.kinds.first_values import is_at_hand
 from tidal_lens.study.kinds.kind import Begun, Kind
-from tidal_lens.study.model import MOST_CASES, CameraSetting, Layer, OtherCase, Plate, Study
+from tidal_lens.study.model import MOST_CASES, Layer, OtherCase, Plate, Study
 from tidal_lens.study.plates import at_plate
 from tidal_lens.study.session import Session
 
@@ -44,6 +43,7 @@ class Document(Holder):
         self.clock = Clock(self)
         self.openings = Openings(self)
         self.beside = Companions(self, self.asking.key)
+        self.makers = Makers(self, self, lambda: self.clock.series)
         self.step_changed.connect(self.beside.step_came)
         self.open_path = self.openings.open_path
         self.go_to_step = self.clock.go_to_step
@@ -182,13 +182,7 @@ class Document(Holder):
     def move_camera(self, camera: Camera) -> None:
         """Look from elsewhere: kept in the study, but not an edit."""
         self.camera = camera
-
-        def triple(v: Any) -> tuple[float, float, float]:
-            return float(v[0]), float(v[1]), float(v[2])
-
-        setting = CameraSetting(eye=triple(camera.eye), focus=triple(camera.focus), up=triple(camera.up), angle=camera.angle,
-                                span=camera.span)
-        self.amend(camera=setting)
+        self.amend(camera=setting_of(camera))
         self.camera_changed.emit()
 
     def refresh(self) -> None:
@@ -259,9 +253,3 @@ class Document(Holder):
     def close(self) -> bool:
         """Give up all work; whether all of it ended in time."""
         return self.jobs.close()
-
-
-
-def camera_from(setting: CameraSetting) -> Camera:
-    """The camera that a study holds."""
-    return Camera(np.array(setting.eye), np.array(setting.focus), np.array(setting.up), setting.angle, setting.span)

@@ -13,7 +13,6 @@ from tidal_lens.app.histories import Histories
 from tidal_lens.app.imports import Imports
 from tidal_lens.app.measure_entry import MeasureEntry
 from tidal_lens.app.notices import Notice
-from tidal_lens.app.picture_sheet import save_picture
 from tidal_lens.formats.registry import FORMATS
 from tidal_lens.formats.written import ENDINGS
 from tidal_lens.study.files import SUFFIX
@@ -128,11 +127,18 @@ class FileDialogs:
             self._ask("Save the tables", lambda target: self._imports.save_several(tables, target), path, kinds=("csv",),
                       name=tables[0].title)
 
-    def save_picture(self, size: tuple[int, int], path: str = "") -> None:
+    def save_picture(self, path: str = "") -> None:
         """Save a picture of what is seen, asking for a name where none is given."""
         flow = self._document.flow
         if flow is not None:
-            self._ask("Save a picture", lambda target: save_picture(self._document, target, size), path, kinds=("png",), name=flow.title)
+            self._ask("Save a picture", self._document.makers.picture, path, kinds=("png", "svg", "pdf"), name=flow.title)
+
+    def save_film(self, path: str = "") -> None:
+        """Save an animation, asking for a name where none is given."""
+        flow = self._document.flow
+        if flow is not None:
+            self._ask("Save an animation", self._document.makers.film, path, kinds=("mp4", "gif", "webp", "png"), name=flow.title,
+                      filters=("Film (*.mp4)", "Moving picture (*.gif)", "Moving picture (*.webp)", "Numbered pictures (*.png)"))
 
     def open_beside(self, path: str = "") -> None:
         """Open another case beside the first, asking for it where none is given."""

@@ -17,10 +17,9 @@ from tidal_lens.scene.camera import Camera
 from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.history import History
 from tidal_lens.study.model import Layer, SeenRange, Study
-from tidal_lens.study.session import Session
+from tidal_lens.study.session import Session, with_range
 
 PLAYING = "playing"  # the grip of steps that follow one another by themselves
-_SEEN = 30  # ranges kept of one quantity: under what the user says, and said before
 
 
 class Holder(QObject):
@@ -154,9 +153,8 @@ class Holder(QObject):
 
     def note_range(self, name: str, seen: SeenRange) -> None:
         """The range of a quantity of a series that was seen first: part of the study, but no edit."""
-        old = self.study.ranges.get(name, ())
-        if seen not in old:
-            self.amend(ranges={**self.study.ranges, name: (*old[-_SEEN:], seen)})
+        if (new := with_range(self.study, name, seen)) is not self.study:
+            self._history.amend(new)
 
     def tell(self, error: TidalLensError) -> None:
         """Tell an error in a strip."""

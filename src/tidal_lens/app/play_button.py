@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import Qt
@@ -10,36 +9,27 @@ from PyQt6.QtWidgets import QMenu
 
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import IconButton
-from tidal_lens.app.player import PACES, WAYS, At
+from tidal_lens.app.player import PACES, WAYS
 
 
 class PlayButton(IconButton):
-    """A small triangle beside a number: lets it run, and stops it; its menu says how.
+    """A small triangle beside the number of the chosen card that runs: lets it run, and stops it; its menu says how."""
 
-    Parameters
-    ----------
-    document : Document
-        Whose chosen card is run.
-    at : callable
-        Given a share from 0 to 1, the chosen card's shape there; None where it cannot run.
-    """
-
-    def __init__(self, document: Document, at: Callable[[], At | None]) -> None:
+    def __init__(self, document: Document) -> None:
         super().__init__("play", "Let it run", "Let this number run between its limits; again: stop. Right-click: how and how fast",
                          self._toggle, size=14)
-        self._document, self._number = document, at
+        self._document = document
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(lambda at: self.ways().popup(self.mapToGlobal(at)))
 
     def _toggle(self) -> None:
-        player, layer = self._document.player, self._document.chosen_layer
-        at = self._number()
-        if layer is None or at is None:
+        player, layer, evaluator = self._document.player, self._document.chosen_layer, self._document.evaluator
+        if layer is None or evaluator is None or layer.shape.swept(0.0, evaluator.store) is None:
             return
         if player.runs(layer.id, self):
             player.stop()
         else:
-            player.start(layer.id, self, at, lambda: self.set_icon("play"))
+            player.start(layer.id, self, evaluator.store, lambda: self.set_icon("play"))
             self.set_icon("pause")
 
     def ways(self) -> QMenu:

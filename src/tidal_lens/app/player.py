@@ -9,13 +9,13 @@ from PyQt6.QtCore import QObject, QTimer
 
 from tidal_lens.app.holder import Holder
 from tidal_lens.app.jobs import Slot
+from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.kinds.kind import Shape
 from tidal_lens.study.model import Study
 
 _BEAT = 25  # milliseconds between two looks at whether the last picture is there
 WAYS = {"once": "Once", "round": "Round and round", "fro": "To and fro"}
 PACES = {2.0: "2 seconds a way", 5.0: "5 seconds a way", 10.0: "10 seconds a way", 20.0: "20 seconds a way"}
-At = Callable[[float], Shape]
 
 
 def place_of(way: str, turn: float) -> tuple[float, bool]:
@@ -36,7 +36,7 @@ class Player(QObject):
         self.way, self.pace = "fro", 5.0
         self._layer = ""
         self._owner: object = None
-        self._at: At | None = None
+        self._store: QuantityStore | None = None
         self._kept: Shape | None = None
         self._own: Shape | None = None  # what was set last by it
         self._began = 0.0
@@ -49,13 +49,13 @@ class Player(QObject):
         """Whether a button's number of a card is running."""
         return self._timer.isActive() and self._layer == layer_id and self._owner is owner
 
-    def start(self, layer_id: str, owner: object, at: At, told: Callable[[], None]) -> None:
-        """Let a card's shape run: ``at`` gives it for a share from 0 to 1; ``told`` is called at the end."""
+    def start(self, layer_id: str, owner: object, store: QuantityStore, told: Callable[[], None]) -> None:
+        """Let the number of a card run that it has for that; ``told`` is called at the end."""
         self.stop()
         layer = self._document.study.layer(layer_id)
         if layer is None:
             return
-        self._layer, self._owner, self._at, self._told = layer_id, owner, at, told
+        self._layer, self._owner, self._store, self._told = layer_id, owner, store, told
         self._kept = self._own = layer.shape
         self._began = time.monotonic()
         self._document.dragging = True
@@ -83,14 +83,14 @@ class Player(QObject):
 
     def _beat(self) -> None:
         layer = self._document.study.layer(self._layer)
-        if layer is None or self._at is None or layer.shape != self._own:  # it was edited, undone or taken away
+        if layer is None or self._store is None or self._kept is None or layer.shape != self._own:  # it was edited, undone or taken away
             self._kept = None
             self.stop()
             return
         if self._document.jobs.is_busy(Slot("card", self._layer)):
             return
         share, over = place_of(self.way, (time.monotonic() - self._began) / self.pace)
-        self._own = self._at(share)
+        self._own = self._kept.swept(share, self._store) or self._own
         self._document.show_instead(layer.with_(shape=self._own))
         if over:
             self.stop()

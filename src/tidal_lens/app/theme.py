@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-from dataclasses import dataclass
 from functools import lru_cache
 from importlib import resources
 from typing import Any
@@ -13,34 +12,10 @@ from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPixmap
 from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QApplication
 
+from tidal_lens.scene.themes import CHART, THEMES, Theme
+
 _ROUNDS = 5
 FAMILIES = ["Source Sans 3", "Tidal Symbols"]
-
-
-@dataclass(frozen=True)
-class Theme:
-    """Colours by role."""
-
-    name: str
-    paper: str
-    panel: str
-    line: str
-    ink: str
-    soft: str
-    sea: str
-    shoal: str
-    magenta: str
-    amber: str
-    red: str
-    ground: str
-    on_sea: str
-
-
-CHART = Theme("chart", "#F6F2E9", "#FBF9F4", "#D9D2C3", "#1F2A33", "#5B6770", "#0E6E7E", "#CFE3E4", "#B0246B", "#9A6200",
-              "#B3261E", "#E9EFEF", "#FFFFFF")
-NIGHT = Theme("night", "#10181E", "#17222A", "#2E3C46", "#E4E9EA", "#9DABB3", "#4FB3C1", "#1F4650", "#F07AB4", "#E0A94A",
-              "#FF8A80", "#0C1318", "#0B1216")
-THEMES = {t.name: t for t in (CHART, NIGHT)}
 
 
 class _Hub(QObject):

@@ -35,7 +35,6 @@ from tidal_lens.app.lifted import Lifted
 from tidal_lens.app.notices import Notice
 from tidal_lens.app.over_time import OverTime
 from tidal_lens.app.plates_strip import PlatesStrip
-from tidal_lens.app.stations.tell import TellStation
 from tidal_lens.app.view import FlowView
 from tidal_lens.app.views import Views
 from tidal_lens.demo.shipped import demo_path
@@ -180,12 +179,6 @@ class Window(QMainWindow):
     def play(self) -> None:
         """Play through the steps of a series, or pause."""
         self.top.transport.toggle()
-
-    def size_of_picture(self) -> tuple[int, int]:
-        """Pixels across and up, as chosen in the Tell station."""
-        page = self.bench.pages["tell"]
-        assert isinstance(page, TellStation)
-        return page.size_of_picture
 
     def lift_charts(self) -> None:
         """Lift the chosen measure's charts to half of the view, or lay them back."""

@@ -8,6 +8,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.study.model import CameraSetting
+
 Vec = NDArray[np.float64]
 _UP = np.array([0.0, 0.0, 1.0])
 
@@ -169,3 +171,14 @@ def first_camera(low: Vec, high: Vec, aspect: float, normal: tuple[float, float,
         return Camera(middle - 2 * size * way, middle, _UP).along(way).framing(low, high, aspect)
     way = _unit(np.array([0.5, 0.95, -0.45]))
     return Camera(middle - 2 * size * way, middle, _UP).framing(low, high, aspect)
+
+
+def camera_from(setting: CameraSetting) -> Camera:
+    """The camera that a study holds."""
+    return Camera(np.array(setting.eye), np.array(setting.focus), np.array(setting.up), setting.angle, setting.span)
+
+
+def setting_of(camera: Camera) -> CameraSetting:
+    """A camera as a study holds it."""
+    eye, focus, up = ((float(v[0]), float(v[1]), float(v[2])) for v in (camera.eye, camera.focus, camera.up))
+    return CameraSetting(eye=eye, focus=focus, up=up, angle=camera.angle, span=camera.span)

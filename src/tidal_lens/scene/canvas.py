@@ -18,9 +18,13 @@ from tidal_lens.scene.camera import Camera
 from tidal_lens.scene.palettes import parse
 from tidal_lens.scene.scene import Item, LinesItem, Scene, SurfaceItem, shown_items, thicker
 from tidal_lens.scene.texture import Streaks, directions, laid_over, smeared
+from tidal_lens.work import Token
 
 SMALL, LARGER = (264, 120), (320, 220)
 _FINE = 3_000_000  # pixels of a picture at most that is drawn at twice its size
+_TILE = 1600  # pixels a side of the parts that larger ones are drawn in
+Part = tuple[float, float, float, float]  # left, top, width and height, as shares of the whole picture
+WHOLE: Part = (0.0, 0.0, 1.0, 1.0)
 
 
 def _halved(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
@@ -83,14 +87,16 @@ class _Window:
         for actor in drawn.actors:
             self.renderer.RemoveActor(actor)
 
-    def set_camera(self, camera: Camera, low: NDArray[np.float64], high: NDArray[np.float64]) -> tuple[float, float]:
+    def set_camera(self, camera: Camera, low: NDArray[np.float64], high: NDArray[np.float64], part: Part = WHOLE) -> tuple[float, float]:
         own = self.renderer.GetActiveCamera()
         own.SetPosition(*camera.eye)
         own.SetFocalPoint(*camera.focus)
         own.SetViewUp(*camera.up)
-        own.SetViewAngle(camera.angle)
+        (left, top, wide, tall) = part
+        own.SetViewAngle(2.0 * float(np.degrees(np.arctan(tall * np.tan(np.radians(0.5 * camera.angle))))))
         own.SetParallelProjection(camera.span > 0.0)
-        own.SetParallelScale(camera.span or 1.0)
+        own.SetParallelScale(tall * (camera.span or 1.0))
+        own.SetWindowCenter((2.0 * left + wide - 1.0) / wide, (1.0 - 2.0 * top - tall) / tall)
         forward = camera.basis()[2]
         middle, radius = 0.5 * (low + high), 0.51 * float(np.linalg.norm(high - low)) + 1e-9
         depth = float((middle - camera.eye) @ forward)
@@ -142,7 +148,27 @@ class Canvas:
     def draw(self, scene: Scene, camera: Camera, width: int, height: int, ratio: float,
              draft: bool) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
         """Pixels (h, w, 4) and depths (h, w) of a scene; a draft has half the size, and what is no draft is drawn finer and averaged."""
-        pixels, depth = self._plain(scene, camera, width, height, ratio, draft)
+        return self._textured(scene, camera, *self._plain(scene, camera, width, height, ratio, draft))
+
+    def draw_large(self, scene: Scene, camera: Camera, width: int, height: int, ratio: float,
+                   token: Token | None = None) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+        """As :meth:`draw` in full, of any size, part by part."""
+        if width <= _TILE and height <= _TILE:
+            return self.draw(scene, camera, width, height, ratio, draft=False)
+        pixels, depth = np.empty((height, width, 4), np.uint8), np.empty((height, width), np.float32)
+        rows, columns = (range(0, n, _TILE) for n in (height, width))
+        for number, (y, x) in enumerate((y, x) for y in rows for x in columns):
+            if token is not None:
+                token.report(number / (len(rows) * len(columns)))
+            wide, tall = min(_TILE, width - x), min(_TILE, height - y)
+            part = x / width, y / height, wide / width, tall / height
+            own = np.s_[y:y + tall, x:x + wide]
+            pixels[own], depth[own] = self._plain(scene, camera, wide, tall, ratio, draft=False, part=part)
+        return self._textured(scene, camera, pixels, depth)
+
+    def _textured(self, scene: Scene, camera: Camera, pixels: NDArray[np.uint8],
+                  depth: NDArray[np.float32]) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+        """The picture with the textures of its surfaces."""
         self._ways = {i.id: self._ways[i.id] for i in scene.items if i.id in self._ways}
         textured = [i for i in scene.items if isinstance(i, SurfaceItem) and i.streaks is not None and len(i.points)]
         if textured:
@@ -153,9 +179,9 @@ class Canvas:
         return pixels, depth
 
     def _plain(self, scene: Scene, camera: Camera, width: int, height: int, ratio: float,
-               draft: bool) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+               draft: bool, part: Part = WHOLE) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
         """The picture without textures; the last one again if nothing else changed."""
-        basis = (*map(_drawn_by, scene.items), id(camera), scene.background, scene.lamp, width, height, ratio, draft)
+        basis = (*map(_drawn_by, scene.items), id(camera), scene.background, scene.lamp, width, height, ratio, draft, part)
         if self._last is not None and self._last[0] == basis:
             return self._last[1], self._last[2]
         main = self._main
@@ -167,7 +193,7 @@ class Canvas:
         main.set_lamp(scene.lamp)
         factor = ratio * scale
         main.set_items(tuple(thicker(i, factor) for i in shown_items(scene.items)))
-        near, far = main.set_camera(camera, scene.low, scene.high)
+        near, far = main.set_camera(camera, scene.low, scene.high, part)
         if draft:  # what lies behind what is sorted out at rest
             main.renderer.SetUseDepthPeeling(False)
         main.window.Render()

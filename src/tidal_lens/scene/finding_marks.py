@@ -8,12 +8,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.features.finding import Finding
 from tidal_lens.scene.camera import Camera
 from tidal_lens.scene.marks import Dot, Mark, Measure, Plate, Tint, Words
 
 Box = tuple[float, float, float, float]
 _SIZE, _ROOM, _OFF = 11.5, 4.0, 12.0
 _APART = 3.0  # pixels
+SLACK = 0.015  # of the flow's size that lines on walls are drawn before them
 _TURNS = ((1.0, -1.0), (-1.0, -1.0), (1.0, 1.0), (-1.0, 1.0))  # to which sides of its place a name may stand
 
 
@@ -41,6 +43,11 @@ class Named:
     chosen: bool
     card: str
     number: int
+
+
+def middle_of(finding: Finding) -> NDArray[np.float64]:
+    """Where a finding's name belongs."""
+    return finding.line[len(finding.line) // 2] if len(finding.line) else finding.place
 
 
 def finding_marks(

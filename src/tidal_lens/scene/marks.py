@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 Place = tuple[float, float]
 Measure = Callable[[str, float, bool], float]  # width of a text, of a size, bold or not
 
@@ -59,7 +62,15 @@ class Dot:
     width: float = 1.0
 
 
-Mark = Words | Plate | Path | Dot
+@dataclass(frozen=True, eq=False)
+class Picture:
+    """A picture (h, w, 4) laid into a rectangle: left, top, width, height."""
+
+    box: tuple[float, float, float, float]
+    pixels: NDArray[np.uint8]
+
+
+Mark = Words | Plate | Path | Dot | Picture
 
 
 def rough_measure(text: str, size: float, bold: bool) -> float:

@@ -17,6 +17,7 @@ from tidal_lens.study.kinds import LayerShape
 from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.looks import Look
 from tidal_lens.study.said import Said
+from tidal_lens.study.telling import FilmSetting, PictureSetting, ReportSetting
 from tidal_lens.study.value import Identity, LayerId, Name, QuantityName, StudyPath, Value, Vector, walk
 from tidal_lens.study.words import Words
 
@@ -371,6 +372,8 @@ class Study(Value):
         What the user said of findings.
     plates : tuple of Plate
         Views to come back to, in their order.
+    picture, film, report : PictureSetting, FilmSetting, ReportSetting
+        How pictures, animations and reports of it are made.
     numbered : bool
         Whether the files beside the case that differ in a number only are the steps.
     """
@@ -408,6 +411,9 @@ class Study(Value):
     passages_shown: Annotated[int, Field(ge=1, le=1000)] = 1
     kinds: dict[Name, BoundaryKind] = Field(default_factory=dict)
     plates: Annotated[tuple[Plate, ...], Field(max_length=500)] = ()
+    picture: PictureSetting = PictureSetting()
+    film: FilmSetting = FilmSetting()
+    report: ReportSetting = ReportSetting()
 
     @model_validator(mode="after")
     def _unique(self) -> Self:

@@ -20,6 +20,7 @@ from tidal_lens.study.series import Series, share_mesh
 from tidal_lens.work import Token
 
 _WHOLE = ReadingSetting()
+_SEEN = 30  # ranges kept of one quantity: under what the user says, and said before
 
 
 @dataclass(frozen=True, eq=False)
@@ -148,6 +149,12 @@ def seen_range(study: Study, evaluator: Evaluator, name: str, spread: Distributi
         return seen
     low, high = spread.usual
     return SeenRange(low=low, high=high, least=spread.low, greatest=spread.high, of=of)
+
+
+def with_range(study: Study, name: str, seen: SeenRange) -> Study:
+    """The study with a range that a quantity of a series was first seen in; the same one where it is known."""
+    old = study.ranges.get(name, ())
+    return study if seen in old else study.model_copy(update={"ranges": {**study.ranges, name: (*old[-_SEEN:], seen)}})
 
 
 def key_of(study: Study, evaluator: Evaluator, name: str) -> tuple[Distribution, float, float] | None:

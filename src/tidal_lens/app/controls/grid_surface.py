@@ -6,7 +6,6 @@ from tidal_lens.app.controls.base import SurfaceLookControls
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Choice, NumberField, Picker, Slider, label, row
 from tidal_lens.app.play_button import PlayButton
-from tidal_lens.app.player import At
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.study.kinds.grid_surface import DIRECTIONS, GridShape
 
@@ -27,23 +26,15 @@ class GridControls(SurfaceLookControls[GridShape]):
         self.sweep.moved.connect(self._swept)
         self.note = label("", "soft")
         for n, one in enumerate((row("Block", self.block, stretch=1), row("Constant", self.direction, stretch=1),
-                                 row("Index", self.index, stretch=1), row("", self.sweep, PlayButton(document, self._run), stretch=1))):
+                                 row("Index", self.index, stretch=1), row("", self.sweep, PlayButton(document), stretch=1))):
             self.body.insertLayout(n, one)
         self.body.insertWidget(4, self.note)
 
-    def _run(self) -> At | None:
-        shape, last = self.shape(), self._last()
-        return None if shape is None else lambda share: shape.with_(index=round(share * last))
-
-    def _last(self) -> int:
-        flow, shape = self.document.flow, self.shape()
-        for block in flow.blocks if flow is not None and shape is not None else ():
-            if shape is not None and block.name == shape.block and isinstance(block.grid, StructuredGrid):
-                return block.grid.dims[DIRECTIONS.index(shape.direction)] - 1
-        return 0
-
     def _swept(self, share: float) -> None:
-        self.reshape("Index", "sweep", index=round(share * self._last()))
+        shape, evaluator = self.shape(), self.document.evaluator
+        swept = shape.swept(share, evaluator.store) if shape is not None and evaluator is not None else None
+        if swept is not None:
+            self.reshape("Index", "sweep", index=swept.index)
 
     def refresh(self) -> None:
         shape, flow = self.shape(), self.document.flow
@@ -53,7 +44,7 @@ class GridControls(SurfaceLookControls[GridShape]):
         self.block.offer(names, names.index(shape.block) if shape.block in names else -1)
         self.direction.show_value(shape.direction)
         self.index.show_value(shape.index)
-        last = self._last()
+        last = shape.last(flow)
         self.sweep.show_value(shape.index / max(last, 1))
         self.note.setText(f"{shape.direction} goes from 0 to {last}.")
         super().refresh()

@@ -9,7 +9,6 @@ from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.parts import Choice, NumberField, NumbersField, QuantityChooser, label, row
 from tidal_lens.app.play_button import PlayButton
-from tidal_lens.app.player import At
 from tidal_lens.errors import TidalLensError
 from tidal_lens.study.kinds.isosurface import IsoShape, new_isosurface
 from tidal_lens.study.kinds.kind import Begun
@@ -43,7 +42,7 @@ class IsoControls(SurfaceLookControls[IsoShape]):
         self.high.edited.connect(lambda v: self.reshape("Part of the isosurface", high=v))
         self.span = label("", "soft")
         self.body.insertLayout(0, row("Surface of", self.quantity, stretch=1))
-        self.body.insertLayout(1, row("Value", self.value, PlayButton(document, self._run), stretch=1))
+        self.body.insertLayout(1, row("Value", self.value, PlayButton(document), stretch=1))
         self.body.insertLayout(2, row("Also at", self.more, stretch=1))
         self.body.insertLayout(3, row("Values by", self.by, stretch=1))
         self.body.insertLayout(4, row("To, in", self.last, self.count, stretch=1))
@@ -52,15 +51,6 @@ class IsoControls(SurfaceLookControls[IsoShape]):
         self.body.insertLayout(7, row("From, to", self.low, self.high, stretch=1))
         document.quantity_known.connect(lambda _name: self.refresh())
         self.body.insertWidget(0, self.of)
-
-    def _run(self) -> At | None:
-        """The surface at a share of the usual range."""
-        evaluator, shape = self.document.evaluator, self.shape()
-        spread = evaluator.store.known_distribution(shape.quantity) if evaluator is not None and shape is not None else None
-        if shape is None or spread is None:
-            return None
-        low, high = spread.usual
-        return lambda share: shape.with_(value=low + (0.02 + 0.96 * share) * (high - low))
 
     def _by(self, by: str) -> None:
         shape, evaluator = self.shape(), self.document.evaluator

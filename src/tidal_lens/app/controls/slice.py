@@ -15,7 +15,6 @@ from tidal_lens.app.controls.of_blocks import OfBlocks
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Choice, NumberField, PointField, Slider, row
 from tidal_lens.app.play_button import PlayButton
-from tidal_lens.app.player import At
 from tidal_lens.cutting.planes import reach, unit
 from tidal_lens.errors import StudyError, TidalLensError
 from tidal_lens.flow.boundaries import nearest_wall
@@ -64,7 +63,7 @@ class SliceControls(SurfaceLookControls[SliceShape]):
         self.line.whole = True
         self.line.edited.connect(lambda v: self.reshape("Line of the slice", line=int(v) - 1))
         rows = (row("Normal to", self.axis, stretch=1), row("Position", self.position, stretch=1),
-                row("", self.sweep, PlayButton(document, self._run), stretch=1),
+                row("", self.sweep, PlayButton(document), stretch=1),
                 row("Direction", self.direction, stretch=1), row("Through", self.point, stretch=1),
                 row("Place it", self.three, self.facing, stretch=1), row("", self.at_wall, stretch=1),
                 row("Across", self.card, stretch=1), row("Line, at", self.line, self.along, stretch=1),
@@ -72,14 +71,6 @@ class SliceControls(SurfaceLookControls[SliceShape]):
         for n, one in enumerate(rows):
             self.body.insertLayout(n, one)
         self.body.insertWidget(0, self.of)
-
-    def _run(self) -> At | None:
-        """The plane at a share of its way through the flow."""
-        flow, shape = self.document.flow, self.shape()
-        if flow is None or shape is None or shape.across:
-            return None
-        low, high = reach(flow.bounds, shape.normal)
-        return lambda share: shape.with_(position=low + (0.01 + 0.98 * share) * (high - low))
 
     def _held(self) -> None:
         self.document.dragging = True

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter
 
@@ -13,16 +11,8 @@ from tidal_lens.app.findings import CardOfFindings
 from tidal_lens.app.overlays.base import Quiet
 from tidal_lens.app.overlays.painting import measure, paint_marks
 from tidal_lens.app.stage import Stage
-from tidal_lens.features.finding import Finding
-from tidal_lens.scene.finding_marks import Named, finding_marks
+from tidal_lens.scene.finding_marks import SLACK, Named, finding_marks, middle_of
 from tidal_lens.scene.marks import Mark
-
-_SLACK = 0.015  # of the flow's size: lines on walls are drawn a little before them
-
-
-def _middle(finding: Finding) -> NDArray[np.float64]:
-    """Where a finding's name belongs."""
-    return finding.line[len(finding.line) // 2] if len(finding.line) else finding.place
 
 
 class FindingsOverlay(Quiet):
@@ -52,12 +42,12 @@ class FindingsOverlay(Quiet):
         if camera is None:
             return []
         taken: list[tuple[float, float, float, float]] = []
-        named = [Named(_middle(x.finding), x.name, not len(x.finding.line) and x.finding.size == 0.0,
+        named = [Named(middle_of(x.finding), x.name, not len(x.finding.line) and x.finding.size == 0.0,
                        (card.layer.id, x.number) == self._chosen(), card.layer.id, x.number)
                  for card in self._cards() if study.is_drawn(card.layer) for x in card.shown]
         size = self._view.width(), self._view.height()
         flow = self._view.case.flow
-        slack = _SLACK * (flow.size if flow is not None else 0.0)
+        slack = SLACK * (flow.size if flow is not None else 0.0)
         out: list[Mark] = []
         for one in sorted(named, key=lambda n: not n.chosen):
             marks, box = finding_marks(one, camera, size, self._view.depths, measure, taken, slack)

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QImage, QPainter, QPen, QPolygonF
 
 from tidal_lens.app import theme
-from tidal_lens.scene.marks import Dot, Mark, Plate, Tint, Words
+from tidal_lens.scene.marks import Dot, Mark, Picture, Plate, Tint, Words
 
 
 def measure(text: str, size: float, bold: bool) -> float:
@@ -23,6 +23,10 @@ def paint_marks(p: QPainter, marks: Iterable[Mark]) -> None:
             p.setFont(theme.font(mark.size, bold=mark.bold))
             p.setPen(_colour(mark.tint))
             p.drawText(QPointF(*mark.at), mark.text)
+            continue
+        if isinstance(mark, Picture):
+            tall, wide = mark.pixels.shape[:2]
+            p.drawImage(QRectF(*mark.box), QImage(mark.pixels.tobytes(), wide, tall, 4 * wide, QImage.Format.Format_RGBA8888))
             continue
         p.setPen(Qt.PenStyle.NoPen if mark.edge is None else QPen(_colour(mark.edge), 1.0 if isinstance(mark, Plate) else mark.width))
         p.setBrush(Qt.BrushStyle.NoBrush if mark.fill is None else QBrush(_colour(mark.fill)))

@@ -1,142 +1,60 @@
-"""The Tell station: plates to come back to, and pictures of what is seen."""
+"""The Tell station: plates to come back to, pictures and animations of what is seen, reports."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QFocusEvent
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import IconButton, NumberField, Tile, column, label, row, rule
+from tidal_lens.app.parts import Choice, Tile, column
 from tidal_lens.app.stations.station import Act, Station
-from tidal_lens.study.model import Plate
-from tidal_lens.study.plates import changed, moved_plate, seen_now, without_plate
+from tidal_lens.app.telling.film import FilmSection
+from tidal_lens.app.telling.picture import PictureSection
+from tidal_lens.app.telling.plates import PlatesSection
 
-_WIDE, _TALL = 1920, 1200  # of a picture at first
-
-
-class _Notes(QPlainTextEdit):
-    """A few lines of text, taken when the keyboard goes elsewhere."""
-
-    def __init__(self, text: str, take: Callable[[str], object]) -> None:
-        super().__init__(text)
-        self._take = take
-
-    def focusOutEvent(self, event: QFocusEvent | None) -> None:
-        super().focusOutEvent(event)
-        self._take(self.toPlainText()[:10_000])
-
-
-class _PlateRow(QWidget):
-    """One plate: its name, its place in the order, what there is to say of it."""
-
-    def __init__(self, document: Document, act: Act, plate: Plate) -> None:
-        super().__init__()
-        self._document, self.plate = document, plate
-        self.name = QLineEdit(plate.name)
-        self.name.setAccessibleName("Name of the plate")
-        self.name.editingFinished.connect(self._rename)
-        self.go = QPushButton("Go")
-        self.go.setToolTip("Show what the plate shows")
-        self.go.clicked.connect(lambda: act("plate-go", plate.id))
-        head = QHBoxLayout()
-        head.setSpacing(4)
-        head.addWidget(self.name, 1)
-        head.addWidget(self.go)
-        self.again = QPushButton("As now")
-        self.again.setToolTip("Let the plate show what is seen now")
-        self.again.clicked.connect(lambda: self._take(seen_now(document.study, self.plate), "Change the plate"))
-        self.earlier = IconButton("step-back", "Earlier", "Move the plate towards the first", partial(self._move, -1), size=15)
-        self.later = IconButton("step-on", "Later", "Move the plate towards the last", partial(self._move, 1), size=15)
-        self.away = IconButton("trash-2", "Remove the plate", "Remove the plate; what it shows stays",
-                               lambda: document.edit(without_plate(document.study, plate.id), "Remove the plate"), size=15)
-        tools = QHBoxLayout()
-        tools.setSpacing(4)
-        for widget in (self.again, self.earlier, self.later, self.away):
-            tools.addWidget(widget)
-        tools.addStretch(1)
-        self.notes = _Notes(plate.notes, self._note)
-        self.notes.setAccessibleName("What there is to say of the plate")
-        self.notes.setPlaceholderText("What there is to say of it")
-        self.notes.setFixedHeight(44)
-        self.notes.setTabChangesFocus(True)
-        column(self, head, tools, self.notes, spacing=4)
-
-    def _take(self, plate: Plate, what: str) -> None:
-        self._document.edit(changed(self._document.study, plate), what)
-
-    def _rename(self) -> None:
-        text = self.name.text().strip()[:200]
-        if text and text != self.plate.name:
-            self._take(self.plate.with_(name=text), "Rename the plate")
-
-    def _note(self, text: str) -> None:
-        if text != self.plate.notes:
-            self._take(self.plate.with_(notes=text), "Notes of the plate")
-
-    def _move(self, by: int) -> None:
-        self._document.edit(moved_plate(self._document.study, self.plate.id, by), "Move the plate")
-
-    def show_plate(self, plate: Plate) -> None:
-        """Show another value of it."""
-        self.plate = plate
-        if not (self.name.hasFocus() and self.name.isModified()):
-            self.name.setText(plate.name)
-        if not self.notes.hasFocus() and self.notes.toPlainText() != plate.notes:
-            self.notes.setPlainText(plate.notes)
+_TILES = (("plate-add", "Plate", "plate", "Keep what is seen now, to come back to it: camera, lit cards, keys, time."),
+          ("plates-play", "Show", "play", "Play all plates one after another; again: stop."),
+          ("save-picture", "Picture…", "picture", "Save a picture of what is seen, as set below."),
+          ("save-film", "Animation…", "film", "Save an animation, as set below."))
+_SECTIONS = (("plates", "Plates", "The plates that there are"), ("picture", "Picture", "How pictures are made"),
+             ("film", "Animation", "How animations are made"))
+_ACROSS = 3
 
 
 class TellStation(QWidget):
-    """Tiles, the plates, and the size of pictures."""
+    """Tiles, and below them what is chosen for each sort of thing that is made."""
 
     def __init__(self, document: Document, act: Act) -> None:
         super().__init__()
-        self._document, self._act = document, act
         grid = QGridLayout()
         grid.setSpacing(6)
         self.tiles: dict[str, Tile] = {}
-        for at, (command, name, icon, tip) in enumerate((
-                ("plate-add", "Plate", "plate", "Keep what is seen now, to come back to it: camera, lit cards, keys, time."),
-                ("plates-play", "Show", "play", "Play all plates one after another; again: stop."),
-                ("save-picture", "Picture…", "picture", "Save a picture of what is seen, of the size below."))):
+        for at, (command, name, icon, tip) in enumerate(_TILES):
             self.tiles[command] = Tile(icon, name, tip, partial(act, command))
-            grid.addWidget(self.tiles[command], 0, at)
-        self.wide = NumberField("Width", "Width of the picture in pixels", 10.0, 16.0, 12_000.0)
-        self.tall = NumberField("Height", "Height of the picture in pixels", 10.0, 16.0, 12_000.0)
-        for field, first in ((self.wide, _WIDE), (self.tall, _TALL)):
-            field.whole = True
-            field.show_value(first)
-        self.rows: list[_PlateRow] = []
-        self._list = QVBoxLayout()
-        self._list.setSpacing(10)
-        self.hint = label("A plate keeps what is seen now: camera, lit cards, keys, time and ground. Going to one is one step of undo.",
-                          "soft")
-        self.hint.setWordWrap(True)
-        self.hint.setAlignment(Qt.AlignmentFlag.AlignTop)
-        column(self, grid, label("Picture, in pixels", "soft"), row("Size", self.wide, self.tall), rule(), self.hint, self._list)
+            grid.addWidget(self.tiles[command], at // _ACROSS, at % _ACROSS)
+        self.plates, self.picture = PlatesSection(document, act), PictureSection(document)
+        self.film = FilmSection(document, document.makers)
+        self.sections: dict[str, PlatesSection | PictureSection | FilmSection] = {
+            "plates": self.plates, "picture": self.picture, "film": self.film}
+        self.shown = Choice(_SECTIONS)
+        self.shown.picked.connect(self.show_section)
+        column(self, grid, self.shown, *self.sections.values())
         document.study_changed.connect(self.refresh)
+        document.chosen_changed.connect(self.film.refresh)
+        self.show_section("plates")
         self.refresh()
 
-    @property
-    def size_of_picture(self) -> tuple[int, int]:
-        """As typed."""
-        return int(self.wide.value()), int(self.tall.value())
+    def show_section(self, name: str) -> None:
+        """Show what is chosen for one sort of thing."""
+        self.shown.show_value(name)
+        for own, section in self.sections.items():
+            section.setVisible(own == name)
 
     def refresh(self) -> None:
-        """Show the plates that there are."""
-        plates = self._document.study.plates
-        if [r.plate.id for r in self.rows] != [p.id for p in plates]:
-            for one in self.rows:
-                self._list.removeWidget(one)
-                one.deleteLater()
-            self.rows = [_PlateRow(self._document, self._act, plate) for plate in plates]
-            for one in self.rows:
-                self._list.addWidget(one)
-        for one, plate in zip(self.rows, plates, strict=True):
-            one.show_plate(plate)
+        """Show what the study says."""
+        for section in self.sections.values():
+            section.refresh()
 
 
-STATION = Station("tell", "Tell", "Plates and pictures", TellStation)
+STATION = Station("tell", "Tell", "Plates, pictures and animations", TellStation)

@@ -58,6 +58,17 @@ class GridShape(Shape):
         ids = sheet.reshape(-1, 1)
         return Made(Surface(see.flow.points[sheet.ravel()], quads_of_sheet(local), Stencil(ids, np.ones(ids.shape))))
 
+    def last(self, flow: Flow) -> int:
+        """The greatest index of its direction; 0 where the flow has no such block."""
+        try:
+            return self.block_of(flow)[1].dims[DIRECTIONS.index(self.direction)] - 1
+        except StudyError:
+            return 0
+
+    def swept(self, share: float, store: QuantityStore) -> Self | None:
+        """At a share of its indices."""
+        return self.with_(index=round(share * self.last(store.flow)))
+
     def tell(self, _words: Words) -> str:
         """Block and index."""
         return f"{self.block}, {self.direction} = {self.index}"

@@ -70,6 +70,11 @@ class IsoShape(Cut):
         only = f", where {words.quantity(self.only)} is {words.number(self.low)} to {words.number(self.high)}" if self.only else ""
         return f"{self.subject_told()}, {name} {run if self.by == 'run' else listed}{only}"
 
+    def swept(self, share: float, store: QuantityStore) -> Self | None:
+        """The surface at a share of the usual range, once that is known."""
+        spread = store.known_distribution(self.quantity)
+        return None if spread is None else self.with_(value=spread.usual[0] + (0.02 + 0.96 * share) * (spread.usual[1] - spread.usual[0]))
+
     def levels(self) -> tuple[tuple[str, float], ...]:
         """Its values."""
         ends = (self.value, self.last) if self.by == "run" else (self.value, *self.more)

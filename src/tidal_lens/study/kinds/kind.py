@@ -281,6 +281,10 @@ class Shape(Value):
         """Moved by some steps of its own; None where it has no way to go."""
         return None
 
+    def swept(self, _share: float, _store: QuantityStore) -> Self | None:
+        """With the number that runs when it is played at a share of its way, from 0 to 1; None where it has none."""
+        return None
+
 
 @dataclass(frozen=True)
 class Begun:

@@ -109,6 +109,13 @@ class SliceShape(Cut):
         centre = np.array(self.centre) if self.centre is not None else 0.5 * (flow.bounds[0] + flow.bounds[1])
         return np.asarray(centre + (self.position - centre @ self.normal) * self.normal)
 
+    def swept(self, share: float, store: QuantityStore) -> Self | None:
+        """The plane at a share of its way through the flow."""
+        if self.across:
+            return None
+        low, high = reach(store.flow.bounds, self.normal)
+        return self.with_(position=low + (0.01 + 0.98 * share) * (high - low))
+
     def tell(self, words: Words) -> str:
         """Where it is."""
         size = {"whole": self.subject_told(), "disc": f"disc {words.number(self.width)} across",

@@ -1,0 +1,1 @@
+"""Pictures, animations, reports and runs of a study, made without a window."""
