@@ -133,6 +133,13 @@ class FileDialogs:
         if flow is not None:
             self._ask("Save a picture", self._document.makers.picture, path, kinds=("png", "svg", "pdf"), name=flow.title)
 
+    def save_script(self, path: str = "") -> None:
+        """Write the study as a script, asking for a name where none is given."""
+        flow = self._document.flow
+        if flow is not None:
+            self._ask("Save as a script", self._document.makers.script, path, kinds=("py",), name=flow.title,
+                      filters=("Python (*.py)",))
+
     def save_film(self, path: str = "") -> None:
         """Save an animation, asking for a name where none is given."""
         flow = self._document.flow

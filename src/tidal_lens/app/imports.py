@@ -14,21 +14,20 @@ from PyQt6.QtCore import QObject
 from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
-from tidal_lens.cutting.points import Points
 from tidal_lens.errors import TidalLensError
 from tidal_lens.formats.clouds import columns_of_points, moments_of, read_cloud
 from tidal_lens.formats.csv_tables import Table, read_table, write_table
 from tidal_lens.formats.export import save_flow, save_geometry
-from tidal_lens.formats.written import Geometry, flow_data
-from tidal_lens.quantities.names import FILE, OWN
-from tidal_lens.study.evaluate import Evaluated, Evaluator, quantities_on_keys, tables_of
+from tidal_lens.formats.written import flow_data
+from tidal_lens.quantities.names import FILE
+from tidal_lens.study.evaluate import Evaluated, tables_of
 from tidal_lens.study.kinds.body import new_body
 from tidal_lens.study.kinds.cloud import new_cloud
 from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.kinds.streamlines import new_seed_list
+from tidal_lens.study.saving import geometry_of, quantities_in_use, values_of
 from tidal_lens.study.tables import Cell
 from tidal_lens.study.tables import Table as Told
-from tidal_lens.tracing.streamlines import Lines
 from tidal_lens.work import Token
 
 _MOST_SEEDS = 5000
@@ -112,10 +111,7 @@ class Imports(QObject):
 
     def quantities_in_use(self) -> list[str]:
         """Names of the quantities that colour or shape anything on the table, in the order of the deck."""
-        names: list[str] = []
-        for layer in self.document.study.layers:
-            names += [n for n in quantities_on_keys(layer) if n not in names]
-        return names
+        return quantities_in_use(self.document.study)
 
     def save_flow(self, path: Path) -> None:
         """Save the flow with its own arrays and the derived quantities that are in use."""
@@ -125,7 +121,7 @@ class Imports(QObject):
         names = [n for n in self.quantities_in_use() if not n.startswith(FILE)]
 
         def work(token: Token) -> Path:
-            save_flow(path, flow_data(evaluator.flow, _values(evaluator, names, token)))
+            save_flow(path, flow_data(evaluator.flow, values_of(evaluator, names, token)))
             return path
 
         self.document.jobs.submit(Slot("export"), f"Saving {path.name}", work, self._saved, self._tell)
@@ -139,7 +135,7 @@ class Imports(QObject):
         names = self.quantities_in_use()
 
         def work(token: Token) -> Path:
-            save_geometry(path, geometry_of(result, _values(evaluator, names, token)))
+            save_geometry(path, geometry_of(result, values_of(evaluator, names, token)))
             return path
 
         self.document.jobs.submit(Slot("export"), f"Saving {path.name}", work, self._saved, self._tell)
@@ -176,25 +172,3 @@ class Imports(QObject):
 
     def _saved(self, path: Path) -> None:
         self.document.noticed.emit(Notice("note", f"Saved {path.name} in {path.parent}."))
-
-
-def _values(evaluator: Evaluator, names: list[str], token: Token) -> dict[str, NDArray[np.float64]]:
-    """Node values by the titles of quantities."""
-    out: dict[str, NDArray[np.float64]] = {}
-    for name in names:
-        if name.startswith(OWN):
-            continue
-        out[evaluator.store.describe(name).title] = evaluator.store.values(name, token)
-        token.check()
-    return out
-
-
-def geometry_of(result: Evaluated, values: dict[str, NDArray[np.float64]]) -> Geometry:
-    """What a card came to, with node quantities brought to its points."""
-    geometry = result.geometry
-    own = {name: geometry.stencil.apply(v) for name, v in values.items()}
-    if isinstance(geometry, Lines):
-        return Geometry(geometry.points, None, geometry.offsets, {"time": geometry.time, **own})
-    if isinstance(geometry, Points):
-        return Geometry(geometry.points, None, None, {**geometry.own, **{n: v for n, v in own.items() if n not in geometry.own}})
-    return Geometry(geometry.points, geometry.faces, None, own)

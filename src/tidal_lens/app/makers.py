@@ -12,6 +12,7 @@ from tidal_lens.app.asking import CaseHere
 from tidal_lens.app.holder import Holder
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
+from tidal_lens.scratch import writing
 from tidal_lens.study.model import Study
 from tidal_lens.study.opened import Opened
 from tidal_lens.study.series import Series
@@ -72,6 +73,17 @@ class Makers(QObject):
             return f"{path.name}: {film.count} pictures, {film.count / film.rate:.3g} s.", troubles
 
         self._make("film", f"Animation {path.name}", work)
+
+    def script(self, path: Path) -> None:
+        """The study as Python."""
+        def work(_opened: Opened, study: Study, _colours: str, _token: Token) -> tuple[str, Sequence[str]]:
+            from tidal_lens.tell.script import script_of
+
+            with writing(path, "script", "Choose another folder.") as scratch:
+                scratch.write_text(script_of(study), encoding="utf-8")
+            return f"{path.name}: run it with the Python that Tidal Lens runs with.", ()
+
+        self._make("script", f"Script {path.name}", work)
 
     def preview(self) -> None:
         """A few small pictures of the animation."""

@@ -8,9 +8,9 @@ from pathlib import Path
 
 from tidal_lens.errors import TidalLensError
 from tidal_lens.formats.csv_tables import write_table
-from tidal_lens.study.evaluate import Evaluator, tables_of
-from tidal_lens.study.others import Carried, Ways, carried, open_other
-from tidal_lens.study.session import Session, open_study
+from tidal_lens.study.evaluate import tables_of
+from tidal_lens.study.others import open_all
+from tidal_lens.study.session import open_study
 from tidal_lens.study.side_by_side import numbers_beside
 from tidal_lens.study.tables import Table
 from tidal_lens.work import Token
@@ -36,7 +36,7 @@ def write_measures(study: Path, folder: Path, tell: Callable[[str], object]) -> 
         The study or its case cannot be opened, or the folder not be written to.
     """
     session = open_study(study)
-    cases = _cases(session, tell)
+    cases = open_all(session, tell)
     lost = 0
     used: set[str] = set()
     for layer in session.study.layers:
@@ -61,26 +61,6 @@ def write_measures(study: Path, folder: Path, tell: Callable[[str], object]) -> 
             beside = numbers_beside([tables for _, tables in told], [title for title, _ in told])
             _write(folder, f"{layer.name}, side by side", layer.id, () if beside is None else (beside,), used)
     return lost
-
-
-def _cases(session: Session, tell: Callable[[str], object]) -> dict[int, tuple[str, Evaluator]]:
-    """The study's cases by their numbers; what cannot be opened is told and left out."""
-    study, flow, titles = session.study, session.flow, session.study.case_titles
-    session.series()  # steps are read through it
-    cases = {0: (titles[0], session.evaluator)}
-    beside: list[Carried | None] = []
-    for number in range(1, len(study.others) + 1):
-        try:
-            other = open_other(study, number, flow)
-        except TidalLensError as error:
-            tell(f"{titles[number]}: {error}")
-            beside.append(None)
-            continue
-        other.series()
-        cases[number] = titles[number], other.evaluator
-        beside.append(carried(other.evaluator, flow, Ways()))
-    session.evaluator.store.others = tuple(beside)
-    return cases
 
 
 def _write(folder: Path, name: str, layer_id: str, tables: Sequence[Table], used: set[str]) -> None:

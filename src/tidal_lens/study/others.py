@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -10,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.errors import StudyError, UnitsError
+from tidal_lens.errors import StudyError, TidalLensError, UnitsError
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.across import Across, across
@@ -118,3 +119,23 @@ class Carried:
 def carried(evaluator: Evaluator, here: Flow, ways: Ways) -> Carried:
     """A case beside the first."""
     return Carried(evaluator.store, here, ways)
+
+
+def open_all(session: Session, tell: Callable[[str], object] = lambda _line: None) -> dict[int, tuple[str, Evaluator]]:
+    """The study's cases by their numbers; what cannot be opened is told and left out."""
+    study, flow, titles = session.study, session.flow, session.study.case_titles
+    session.series()  # steps are read through it
+    cases = {0: (titles[0], session.evaluator)}
+    beside: list[Carried | None] = []
+    for number in range(1, len(study.others) + 1):
+        try:
+            other = open_other(study, number, flow)
+        except TidalLensError as error:
+            tell(f"{titles[number]}: {error}")
+            beside.append(None)
+            continue
+        other.series()
+        cases[number] = titles[number], other.evaluator
+        beside.append(carried(other.evaluator, flow, Ways()))
+    session.evaluator.store.others = tuple(beside)
+    return cases

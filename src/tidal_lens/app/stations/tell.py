@@ -16,7 +16,8 @@ from tidal_lens.app.telling.plates import PlatesSection
 _TILES = (("plate-add", "Plate", "plate", "Keep what is seen now, to come back to it: camera, lit cards, keys, time."),
           ("plates-play", "Show", "play", "Play all plates one after another; again: stop."),
           ("save-picture", "Picture…", "picture", "Save a picture of what is seen, as set below."),
-          ("save-film", "Animation…", "film", "Save an animation, as set below."))
+          ("save-film", "Animation…", "film", "Save an animation, as set below."),
+          ("save-script", "Script…", "script", "Write the study as Python, that makes the same pictures and tables without a window."))
 _SECTIONS = (("plates", "Plates", "The plates that there are"), ("picture", "Picture", "How pictures are made"),
              ("film", "Animation", "How animations are made"))
 _ACROSS = 3
