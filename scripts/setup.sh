@@ -2,9 +2,13 @@
 
 say() { printf '%s\n' "$*" >&2; }
 
-# Debian packages that PyQt6 and VTK need beyond a bare system, and a file that shows each is there.
+# Debian packages that PyQt6 and VTK need beyond a bare system, and a file that shows each is there; for tests a browser and a validator.
 system_packages() {
   local missing=() pair
+  if [ "$2" = dev ]; then
+    command -v chromium >/dev/null || missing+=(chromium)
+    command -v desktop-file-validate >/dev/null || missing+=(desktop-file-utils)
+  fi
   for pair in libegl1:libEGL.so.1 libgl1:libGL.so.1 libopengl0:libOpenGL.so.0 libgl1-mesa-dri:dri/swrast_dri.so libxkbcommon0:libxkbcommon.so.0 \
       libxkbcommon-x11-0:libxkbcommon-x11.so.0 libdbus-1-3:libdbus-1.so.3 libfontconfig1:libfontconfig.so.1 \
       libglib2.0-0:libglib-2.0.so.0 libxcb-cursor0:libxcb-cursor.so.0 libxcb-icccm4:libxcb-icccm.so.4 \
@@ -50,7 +54,7 @@ prepare() {
     return 0
   fi
   python=$(find_python)
-  system_packages "$python"
+  system_packages "$python" "$kind"
   say "Setting up Tidal Lens in $venv (once, a minute or two)…"
   "$venv/bin/python" -m pip --version >/dev/null 2>&1 || "$python" -m venv --clear "$venv"
   "$venv/bin/python" "$here/scripts/wanted.py" "$kind" > "$venv/wanted.txt"

@@ -16,7 +16,9 @@ from tidal_lens.errors import CancelledError, TidalLensError
 
 _T = TypeVar("_T")
 Progress = Callable[[float], None]
-WORKERS = max(1, min(16, os.cpu_count() or 1))
+THREADS = "TIDAL_LENS_THREADS"  # how many threads work at a time, where the environment says
+_threads = os.environ.get(THREADS, "")
+WORKERS = int(_threads) if _threads.isdecimal() and 0 < int(_threads) <= 256 else max(1, min(16, os.cpu_count() or 1))
 _pool_lock = threading.Lock()
 _pool: ThreadPoolExecutor | None = None
 

@@ -195,6 +195,8 @@ BASE: tuple[Command, ...] = (
             lambda d: d.plates.play(), _has_plates),
     Command("save-picture", "Save a picture…", "Ctrl+P", "Save a picture of what is seen, as set in the Tell station: PNG, SVG or PDF.",
             lambda d, path="": d.files.save_picture(path), _open_case, (str,)),
+    Command("save-report", "Write a report…", "", "Write a report, as set in the Tell station: one HTML file, or a DOCX document.",
+            lambda d, path="": d.files.save_report(path), _open_case, (str,)),
     Command("save-script", "Save as a script…", "", "Write the study as Python, that makes the same pictures and tables without a window.",
             lambda d, path="": d.files.save_script(path), _open_case, (str,)),
     Command("save-film", "Save an animation…", "", "Save an animation, as set in the Tell station: MP4, GIF, WebP or numbered pictures.",

@@ -133,6 +133,12 @@ class FileDialogs:
         if flow is not None:
             self._ask("Save a picture", self._document.makers.picture, path, kinds=("png", "svg", "pdf"), name=flow.title)
 
+    def save_report(self, path: str = "") -> None:
+        """Write a report, asking for a name where none is given."""
+        flow = self._document.flow
+        if flow is not None:
+            self._ask("Write a report", self._document.makers.report, path, kinds=("html", "docx"), name=f"{flow.title} report")
+
     def save_script(self, path: str = "") -> None:
         """Write the study as a script, asking for a name where none is given."""
         flow = self._document.flow

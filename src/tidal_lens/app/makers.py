@@ -74,6 +74,16 @@ class Makers(QObject):
 
         self._make("film", f"Animation {path.name}", work)
 
+    def report(self, path: Path) -> None:
+        """The report that the study asks for."""
+        def work(opened: Opened, study: Study, colours: str, token: Token) -> tuple[str, Sequence[str]]:
+            from tidal_lens.tell.report import write_report
+
+            troubles = write_report(opened, study, [path], token, theme=colours)
+            return f"{path.name}: {path.stat().st_size / 1e6:,.1f} MB.", troubles
+
+        self._make("report", f"Report {path.name}", work)
+
     def script(self, path: Path) -> None:
         """The study as Python."""
         def work(_opened: Opened, study: Study, _colours: str, _token: Token) -> tuple[str, Sequence[str]]:

@@ -6,8 +6,9 @@ from dataclasses import dataclass, field
 
 from tidal_lens.errors import CancelledError, TidalLensError
 from tidal_lens.quantities.store import QuantityStore
-from tidal_lens.study.evaluate import Evaluated, Evaluator, methods_of, quantities_on_keys, reference_of
+from tidal_lens.study.evaluate import Evaluated, Evaluator, methods_of, quantities_on_keys, reference_of, sifting_of
 from tidal_lens.study.model import Layer, Study
+from tidal_lens.study.said import Sifting
 from tidal_lens.study.series import Series
 from tidal_lens.study.session import Session, keeps_range, key_of, seen_range, with_range
 from tidal_lens.work import Token
@@ -75,6 +76,10 @@ class Seen:
     evaluator: Evaluator
     results: dict[str, Evaluated]
     troubles: dict[str, str] = field(default_factory=dict)
+
+    def sifting(self, layer: Layer) -> Sifting:
+        """What decides which findings of a card are shown."""
+        return sifting_of(layer, self.study)
 
     @property
     def store(self) -> QuantityStore:

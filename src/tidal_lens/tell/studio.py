@@ -206,13 +206,15 @@ class Studio:
         study, flow = came.study, came.evaluator.flow
         eye = camera or camera_of(study, came, look)
         self._scenery.phase = phase
-        theme = look.colours
-        scene = self._scenery.scene(self._table(came), theme.ground, theme.soft)
-        raster, depths = self._draw(scene, eye, look, token)
+        raster, depths = self._draw(self.scene_of(came, look), eye, look, token)
         size = round(look.wide / look.ratio), round(_TALL)
         marks = tuple(_marks(came, eye, size, depths, keys=look.keys))
         token.check()
         return Shot(raster, marks, look, came, flow.title)
+
+    def scene_of(self, came: Seen, look: Look) -> Scene:
+        """All that is drawn of what was worked out."""
+        return self._scenery.scene(self._table(came), look.colours.ground, look.colours.soft)
 
     def _table(self, came: Seen) -> Table:
         study, evaluator = came.study, came.evaluator

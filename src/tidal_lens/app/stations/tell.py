@@ -12,14 +12,16 @@ from tidal_lens.app.stations.station import Act, Station
 from tidal_lens.app.telling.film import FilmSection
 from tidal_lens.app.telling.picture import PictureSection
 from tidal_lens.app.telling.plates import PlatesSection
+from tidal_lens.app.telling.report import ReportSection
 
 _TILES = (("plate-add", "Plate", "plate", "Keep what is seen now, to come back to it: camera, lit cards, keys, time."),
           ("plates-play", "Show", "play", "Play all plates one after another; again: stop."),
           ("save-picture", "Picture…", "picture", "Save a picture of what is seen, as set below."),
           ("save-film", "Animation…", "film", "Save an animation, as set below."),
+          ("save-report", "Report…", "report", "Write a report, as set below: one HTML file, or a DOCX document."),
           ("save-script", "Script…", "script", "Write the study as Python, that makes the same pictures and tables without a window."))
 _SECTIONS = (("plates", "Plates", "The plates that there are"), ("picture", "Picture", "How pictures are made"),
-             ("film", "Animation", "How animations are made"))
+             ("film", "Animation", "How animations are made"), ("report", "Report", "What stands in a report"))
 _ACROSS = 3
 
 
@@ -35,14 +37,15 @@ class TellStation(QWidget):
             self.tiles[command] = Tile(icon, name, tip, partial(act, command))
             grid.addWidget(self.tiles[command], at // _ACROSS, at % _ACROSS)
         self.plates, self.picture = PlatesSection(document, act), PictureSection(document)
-        self.film = FilmSection(document, document.makers)
-        self.sections: dict[str, PlatesSection | PictureSection | FilmSection] = {
-            "plates": self.plates, "picture": self.picture, "film": self.film}
+        self.film, self.report = FilmSection(document, document.makers), ReportSection(document)
+        self.sections: dict[str, PlatesSection | PictureSection | FilmSection | ReportSection] = {
+            "plates": self.plates, "picture": self.picture, "film": self.film, "report": self.report}
         self.shown = Choice(_SECTIONS)
         self.shown.picked.connect(self.show_section)
         column(self, grid, self.shown, *self.sections.values())
         document.study_changed.connect(self.refresh)
         document.chosen_changed.connect(self.film.refresh)
+        document.case_changed.connect(self.refresh)
         self.show_section("plates")
         self.refresh()
 
