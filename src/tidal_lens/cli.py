@@ -6,6 +6,7 @@ import argparse
 import os
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 from tidal_lens import __version__
@@ -26,13 +27,15 @@ def parser() -> argparse.ArgumentParser:
     out = argparse.ArgumentParser(prog="tidal-lens", description="See, locate and measure what is in a flow result. Without a "
                                   "file it opens the demo. 'tidal-lens make-demo [FOLDER]' computes the demo's data anew, "
                                   "'tidal-lens simulate-run FOLDER' writes a run as a solver would, 'tidal-lens measures STUDY' writes "
-                                  "the tables of a study's measures, 'tidal-lens quantities' tells all "
+                                  "the tables of a study's measures, 'tidal-lens run STUDY' makes pictures, tables and reports of it "
+                                  "for many cases and steps, 'tidal-lens quantities' tells all "
                                   "quantities and the formula language, 'tidal-lens layers' all kinds of layers.")
     out.add_argument("file", nargs="?", help="a result (.vtu .vtm .vtk .vtkhdf .cgns .xdmf …), a history (.csv) or a study (.tidal)")
     out.add_argument("--picture", metavar="FILE.png", type=Path, help="write a picture of the window and end; needs no display")
     out.add_argument("--size", type=_size, default=(1280, 800), metavar="WxH", help="size of that picture (1280x800)")
     out.add_argument("--theme", choices=("chart", "night"), help="theme of that picture")
-    out.add_argument("--station", choices=("case", "derive", "look", "trace", "find", "measure"), help="station shown in that picture")
+    out.add_argument("--station", choices=("case", "derive", "look", "trace", "find", "measure", "tell"),
+                     help="station shown in that picture")
     out.add_argument("--warm", action="store_true", help="compile the kernels and end")
     out.add_argument("--version", action="version", version=f"Tidal Lens {__version__}")
     return out
@@ -41,22 +44,8 @@ def parser() -> argparse.ArgumentParser:
 def main(arguments: list[str] | None = None) -> int:
     """Run the program; exit status."""
     given = sys.argv[1:] if arguments is None else arguments
-    if given[:1] == ["make-demo"]:
-        return _make_demo(given[1:])
-    if given[:1] == ["simulate-run"]:
-        return _simulate_run(given[1:])
-    if given[:1] == ["measures"]:
-        return _measures(given[1:])
-    if given[:1] == ["quantities"]:
-        from tidal_lens.quantities.page import page
-
-        sys.stdout.write(page())
-        return 0
-    if given[:1] == ["layers"]:
-        from tidal_lens.study.kinds.page import page as layers
-
-        sys.stdout.write(layers())
-        return 0
+    if given and given[0] in _COMMANDS:
+        return _COMMANDS[given[0]](given[1:])
     if given == ["--compile"]:  # what the program itself starts
         from tidal_lens.compiling import serve
 
@@ -84,6 +73,26 @@ def main(arguments: list[str] | None = None) -> int:
     from tidal_lens.app.start import run
 
     return run(path)
+
+
+def _run(arguments: list[str]) -> int:
+    from tidal_lens.tell.command import run_command
+
+    return run_command(arguments)
+
+
+def _quantities(_arguments: list[str]) -> int:
+    from tidal_lens.quantities.page import page
+
+    sys.stdout.write(page())
+    return 0
+
+
+def _layers(_arguments: list[str]) -> int:
+    from tidal_lens.study.kinds.page import page
+
+    sys.stdout.write(page())
+    return 0
 
 
 def _make_demo(arguments: list[str]) -> int:
@@ -125,6 +134,11 @@ def _measures(arguments: list[str]) -> int:
     except (TidalLensError, OSError) as error:
         sys.stderr.write(f"{error}\n")
         return 2
+
+
+_COMMANDS: dict[str, Callable[[list[str]], int]] = {
+    "make-demo": _make_demo, "simulate-run": _simulate_run, "measures": _measures, "run": _run, "quantities": _quantities,
+    "layers": _layers}
 
 
 def _has_display() -> bool:

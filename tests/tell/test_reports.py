@@ -22,8 +22,9 @@ from tidal_lens.study.plates import with_plate
 from tidal_lens.study.telling import PARTS, ReportSetting
 from tidal_lens.tell.charts import chart_file
 from tidal_lens.tell.gltf import glb, merged
-from tidal_lens.tell.report import report_of, write_report
+from tidal_lens.tell.report import report_of
 from tidal_lens.tell.report_docx import docx
+from tidal_lens.tell.report_files import write_report
 from tidal_lens.tell.report_html import html
 from tidal_lens.work import Token
 

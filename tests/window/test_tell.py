@@ -249,3 +249,57 @@ def test_an_animation_is_set_looked_through_made_and_given_up(telling, tmp_path)
     assert not (tmp_path / "c.mp4").exists()
     keys(telling.view, Qt.Key.Key_Z, modifiers=CTRL)
     assert document.study == study
+
+
+def test_a_report_is_set_and_written(telling, tmp_path):
+    page, document, told = telling.bench.pages["tell"], telling.document, []
+    document.noticed.connect(lambda n: told.append(n.text))
+    click(page.shown.button("report"))
+    section = page.report
+    type_into(section.title, "Wing at sixteen")
+    section.words.setFocus()
+    keys(section.words, "as asked")
+    section.title.setFocus()
+    click(section.parts["model"].there, QPointF(8, 9))
+    click(section.parts["made"].earlier)
+    assert document.study.report.parts == ("facts", "plates", "findings", "measures", "balance", "made", "history")
+    telling.act("save-report", str(tmp_path / "r.html"))
+    wait(lambda: any("r.html" in text for text in told), "the report", 120)
+    body = (tmp_path / "r.html").read_text()
+    assert "<h1>Wing at sixteen</h1>" in body
+    assert "<p>as asked</p>" in body
+    assert body.index("Plate 1") < body.index("How it was made</h2>")
+    telling.act("save-report", str(tmp_path / "r.odt"))
+    wait(lambda: any("not written as .odt" in text for text in told), "why not", 60)
+    telling.act("save-script", str(tmp_path / "s.py"))
+    wait(lambda: any("s.py" in text for text in told), "the script", 60)
+    compile((tmp_path / "s.py").read_text(), "s.py", "exec")
+    settle(telling)
+
+
+def test_a_run_is_set_made_and_given_up(telling, tmp_path):
+    page, document, told = telling.bench.pages["tell"], telling.document, []
+    document.noticed.connect(lambda n: told.append(n.text))
+    click(page.shown.button("run"))
+    section = page.run
+    telling.act("run-case", str(tmp_path / "gone.cgns"))
+    assert document.study.run.cases == (str(tmp_path / "gone.cgns"),)
+    assert len(section.cases) == 1
+    type_into(section.steps, "3-1")
+    wait(lambda: any("names no steps" in text for text in told), "why not", 10)
+    assert document.study.run.steps == "all"
+    click(section.kinds["tables"], QPointF(8, 9))
+    type_into(section.workers, "2")
+    assert (document.study.run.tables, document.study.run.workers) == (False, 2)
+    document.edit(document.study.with_(picture=document.study.picture.with_(wide=160, tall=100)), "Small")
+    telling.act("run", str(tmp_path / "out"))
+    wait(lambda: any("summary.csv" in text for text in told), "the run", 240)
+    assert "gone: " in told[-1], "what could not be had is told"
+    name = document.flow.path.stem
+    assert {p.name for p in (tmp_path / "out" / name).iterdir()} == {"Plate 1.png", "Plate 2.png"}
+    assert (tmp_path / "out" / "study.tidal").exists()
+    telling.act("run", str(tmp_path / "again"))
+    wait(lambda: document.makers.is_busy("run"), "its beginning", 10)
+    document.makers.cancel("run")
+    wait(lambda: not document.makers.is_busy("run"), "its end", 60)
+    settle(telling)

@@ -139,6 +139,20 @@ class FileDialogs:
         if flow is not None:
             self._ask("Write a report", self._document.makers.report, path, kinds=("html", "docx"), name=f"{flow.title} report")
 
+    def run(self, folder: str = "") -> None:
+        """Run the study into a folder, asking for it where none is given."""
+        self._ask("Run the study: choose a folder for what is made", self._document.makers.run, folder, folder=True)
+
+    def add_run_case(self, path: str = "") -> None:
+        """Take another case into the run, asking for it where none is given."""
+        def take(chosen: str | Path) -> None:
+            study = self._document.study
+            cases = tuple(dict.fromkeys((*study.run.cases, str(Path(chosen).resolve()))))
+            self._document.edit(study.with_(run=study.run.with_(cases=cases)), "Run")
+
+        patterns = " ".join(f"*{s}" for f in FORMATS for s in f.suffixes)
+        self._ask("Run the study over another case", take, path, filters=[f"Results ({patterns})", "All files (*)"])
+
     def save_script(self, path: str = "") -> None:
         """Write the study as a script, asking for a name where none is given."""
         flow = self._document.flow

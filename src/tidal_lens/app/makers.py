@@ -16,7 +16,8 @@ from tidal_lens.scratch import writing
 from tidal_lens.study.model import Study
 from tidal_lens.study.opened import Opened
 from tidal_lens.study.series import Series
-from tidal_lens.work import Token
+from tidal_lens.tell.beside import SUMMARY, run_beside
+from tidal_lens.work import WORKERS, Token
 
 MAKING = "make"  # the purpose of its jobs
 SMALL = (168, 106)  # pixels of the small pictures of an animation
@@ -77,12 +78,20 @@ class Makers(QObject):
     def report(self, path: Path) -> None:
         """The report that the study asks for."""
         def work(opened: Opened, study: Study, colours: str, token: Token) -> tuple[str, Sequence[str]]:
-            from tidal_lens.tell.report import write_report
+            from tidal_lens.tell.report_files import write_report
 
             troubles = write_report(opened, study, [path], token, theme=colours)
             return f"{path.name}: {path.stat().st_size / 1e6:,.1f} MB.", troubles
 
         self._make("report", f"Report {path.name}", work)
+
+    def run(self, folder: Path) -> None:
+        """The study over cases and steps, by a process of its own."""
+        def work(_opened: Opened, study: Study, colours: str, token: Token) -> tuple[str, Sequence[str]]:
+            lost = run_beside(study, folder, study.run.workers or WORKERS, colours, token)
+            return f"{folder.name}: all that was to be made is there, and {SUMMARY}.", lost
+
+        self._make("run", f"Running into {folder.name}", work)
 
     def script(self, path: Path) -> None:
         """The study as Python."""

@@ -17,7 +17,7 @@ from tidal_lens.study.kinds import LayerShape
 from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.looks import Look
 from tidal_lens.study.said import Said
-from tidal_lens.study.telling import FilmSetting, PictureSetting, ReportSetting
+from tidal_lens.study.telling import FilmSetting, PictureSetting, ReportSetting, RunSetting
 from tidal_lens.study.value import Identity, LayerId, Name, QuantityName, StudyPath, Value, Vector, walk
 from tidal_lens.study.words import Words
 
@@ -372,8 +372,8 @@ class Study(Value):
         What the user said of findings.
     plates : tuple of Plate
         Views to come back to, in their order.
-    picture, film, report : PictureSetting, FilmSetting, ReportSetting
-        How pictures, animations and reports of it are made.
+    picture, film, report, run : PictureSetting, FilmSetting, ReportSetting, RunSetting
+        How pictures, animations, reports and runs of it are made.
     numbered : bool
         Whether the files beside the case that differ in a number only are the steps.
     """
@@ -414,6 +414,7 @@ class Study(Value):
     picture: PictureSetting = PictureSetting()
     film: FilmSetting = FilmSetting()
     report: ReportSetting = ReportSetting()
+    run: RunSetting = RunSetting()
 
     @model_validator(mode="after")
     def _unique(self) -> Self:

@@ -6,7 +6,7 @@ from typing import Annotated, Literal, get_args
 
 from pydantic import Field
 
-from tidal_lens.study.value import LayerId, Value
+from tidal_lens.study.value import LayerId, StudyPath, Value
 
 Pixels = Annotated[int, Field(ge=16, le=12_000)]
 Part = Literal["facts", "model", "plates", "findings", "measures", "balance", "history", "made"]
@@ -36,6 +36,20 @@ class FilmSetting(Value):
     way: Literal["once", "fro"] = "once"
     first: Annotated[int, Field(ge=0, le=10_000_000)] = 0
     last: Annotated[int, Field(ge=-1, le=10_000_000)] = -1
+
+
+class RunSetting(Value):
+    """Runs over cases and steps: see :class:`tidal_lens.tell.batch.Plan`; the study's own case comes first.
+
+    ``workers`` is 0 for as many as there are processors.
+    """
+
+    cases: Annotated[tuple[StudyPath, ...], Field(max_length=10_000)] = ()
+    steps: Annotated[str, Field(max_length=200)] = "all"
+    pictures: bool = True
+    tables: bool = True
+    report: bool = False
+    workers: Annotated[int, Field(ge=0, le=256)] = 0
 
 
 class ReportSetting(Value):

@@ -11,13 +11,14 @@ from pathlib import Path
 from typing import Any
 
 from tidal_lens.errors import StudyError
-from tidal_lens.scratch import writing
+from tidal_lens.scratch import clean, writing
 from tidal_lens.study.model import Study, title_of
+from tidal_lens.tell.beside import SUMMARY
 from tidal_lens.tell.crews import do_here, do_on_cluster
+from tidal_lens.tell.steps import chosen_steps
 from tidal_lens.tell.tasks import Done, Task, as_json, from_json, plain
 from tidal_lens.work import Token
 
-SUMMARY = "summary.csv"
 _KEPT = ".done"
 
 
@@ -68,35 +69,6 @@ class Told:
     before: bool
 
 
-def chosen_steps(text: str, count: int) -> tuple[int, ...]:
-    """Which steps of so many a text names.
-
-    Raises
-    ------
-    StudyError
-        It names none, or is not understood.
-    """
-    said = text.strip().lower()
-    if said == "all":
-        return tuple(range(count))
-    if said == "last":
-        return (count - 1,)
-    out: list[int] = []
-    for part in filter(None, (p.strip() for p in said.split(","))):
-        span, _, every = part.partition(":")
-        first, dash, last = span.partition("-")
-        try:
-            a, b, n = int(first or 0), int(last or count - 1) if dash else int(first), int(every or 1)
-        except ValueError:
-            raise StudyError(f"{part!r} names no steps.", "", "Write all, last, or numbers and ranges such as 0-10:2, 15.") from None
-        if n < 1 or b < a:
-            raise StudyError(f"{part!r} names no steps.", "", "Write all, last, or numbers and ranges such as 0-10:2, 15.")
-        out += [s for s in range(a, b + 1, n) if s < count and s not in out]
-    if not out:
-        raise StudyError(f"There are {count} steps, and {text!r} names none of them.", "", f"The first is 0, the last {count - 1}.")
-    return tuple(out)
-
-
 def run(plan: Plan, tell: Callable[[Told], object] = lambda _told: None, token: Token | None = None) -> int:
     """Run a study over cases and steps; what was done before, and would come to the same, is not done again.
 
@@ -129,6 +101,8 @@ def run(plan: Plan, tell: Callable[[Told], object] = lambda _told: None, token: 
     failed: dict[Task, Done] = {}
     for survey in surveys:
         tasks += _steps(plan, survey, found[survey], failed)
+    for folder in {Path(t.folder) for t in tasks if Path(t.folder).is_dir()}:
+        clean(folder)  # what processes that were lost left half written
     results = dict(failed)
     count = len(tasks)
     done_so_far = 0

@@ -119,7 +119,7 @@ def do_on_cluster(tasks: Sequence[Task], address: str, take: Take, token: Token)
                          "Start one with 'dask scheduler', and workers with 'dask worker'.") from why
     try:
         futures = {client.submit(do, task, pure=False, retries=_TRIES, key=f"tidal-lens-{task.digest}"): task for task in tasks}
-        for future in as_completed(futures):
+        for future in as_completed(futures, loop=client.loop):
             token.check()
             task = futures[future]
             error = future.exception()

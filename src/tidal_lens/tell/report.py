@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from tidal_lens import __version__
-from tidal_lens.errors import StudyError, TidalLensError
+from tidal_lens.errors import TidalLensError
 from tidal_lens.features.finding import Finding
 from tidal_lens.flow.case import Flow
 from tidal_lens.formats.csv_tables import read_table
@@ -21,7 +21,7 @@ from tidal_lens.scene.scene import Scene
 from tidal_lens.study.charts import Chart
 from tidal_lens.study.evaluate import tables_of
 from tidal_lens.study.model import Study
-from tidal_lens.study.opened import Opened, Seen, seen
+from tidal_lens.study.opened import Seen, seen
 from tidal_lens.study.plates import at_plate
 from tidal_lens.study.said import listing
 from tidal_lens.study.tables import Table
@@ -173,41 +173,6 @@ def report_of(studio: Studio, study: Study, token: Token | None = None, *, theme
     words = tuple(p.strip() for p in study.report.words.split("\n\n") if p.strip())
     return Report(study.report.title or flow.title, words, f"Made {at} by Tidal Lens {__version__} from {flow.path.name}.", tuple(sections),
                   theme, tuple(dict.fromkeys(troubles)))
-
-
-def write_report(opened: Opened, study: Study, paths: Sequence[Path], token: Token, *, theme: str = "chart",
-                 studio: Studio | None = None) -> list[str]:
-    """Write a report as files: ``.html`` and ``.docx`` by their endings, with the same content.
-
-    Returns
-    -------
-    list of str
-        What could not be had, and why.
-
-    Raises
-    ------
-    StudyError
-        An ending is another one, or a file cannot be written.
-    """
-    from tidal_lens.scratch import writing
-    from tidal_lens.tell.report_docx import docx
-    from tidal_lens.tell.report_html import html
-
-    writers: dict[str, Callable[[Report], bytes]] = {".html": html, ".docx": docx}
-    for path in paths:
-        if path.suffix.lower() not in writers:
-            raise StudyError(f"Reports are not written as {path.suffix or 'files without an ending'}.", str(path), "Choose html or docx.")
-    own = studio or Studio(opened)
-    try:
-        report = report_of(own, study, token.part(0.0, 0.9), theme=theme)
-    finally:
-        if studio is None:
-            own.close()
-    for path in paths:
-        body = writers[path.suffix.lower()](report)
-        with writing(path, "report", "Choose another folder.") as scratch:
-            scratch.write_bytes(body)
-    return list(report.troubles)
 
 
 # -- parts -----------------------------------------------------------------------------------------------------

@@ -193,7 +193,7 @@ def _make(task: Task, study: Study, opened: Opened) -> Done:
                 numbers.update({f"{layer.name}: {what}": value for what, value in numbers_of(tables_of(result, study)).items()}
                                if layer.shape.measures else {f"{layer.name}: found": float(_count(result, study))})
     if task.report:
-        from tidal_lens.tell.report import write_report
+        from tidal_lens.tell.report_files import write_report
 
         files += [f"{plain(task.name)}{number}.{kind}" for kind in ("html", "docx")]
         write_report(opened, study, [folder / name for name in files[-2:]], Token(), theme=task.theme)

@@ -13,15 +13,18 @@ from tidal_lens.app.telling.film import FilmSection
 from tidal_lens.app.telling.picture import PictureSection
 from tidal_lens.app.telling.plates import PlatesSection
 from tidal_lens.app.telling.report import ReportSection
+from tidal_lens.app.telling.run import RunSection
 
 _TILES = (("plate-add", "Plate", "plate", "Keep what is seen now, to come back to it: camera, lit cards, keys, time."),
           ("plates-play", "Show", "play", "Play all plates one after another; again: stop."),
           ("save-picture", "Picture…", "picture", "Save a picture of what is seen, as set below."),
           ("save-film", "Animation…", "film", "Save an animation, as set below."),
           ("save-report", "Report…", "report", "Write a report, as set below: one HTML file, or a DOCX document."),
+          ("run", "Run…", "run", "Run the study over cases and steps, as set below: pictures, tables and reports into a folder."),
           ("save-script", "Script…", "script", "Write the study as Python, that makes the same pictures and tables without a window."))
 _SECTIONS = (("plates", "Plates", "The plates that there are"), ("picture", "Picture", "How pictures are made"),
-             ("film", "Animation", "How animations are made"), ("report", "Report", "What stands in a report"))
+             ("film", "Animation", "How animations are made"), ("report", "Report", "What stands in a report"),
+             ("run", "Run", "Over which cases and steps the study is run"))
 _ACROSS = 3
 
 
@@ -38,8 +41,9 @@ class TellStation(QWidget):
             grid.addWidget(self.tiles[command], at // _ACROSS, at % _ACROSS)
         self.plates, self.picture = PlatesSection(document, act), PictureSection(document)
         self.film, self.report = FilmSection(document, document.makers), ReportSection(document)
-        self.sections: dict[str, PlatesSection | PictureSection | FilmSection | ReportSection] = {
-            "plates": self.plates, "picture": self.picture, "film": self.film, "report": self.report}
+        self.run = RunSection(document, act)
+        self.sections: dict[str, PlatesSection | PictureSection | FilmSection | ReportSection | RunSection] = {
+            "plates": self.plates, "picture": self.picture, "film": self.film, "report": self.report, "run": self.run}
         self.shown = Choice(_SECTIONS)
         self.shown.picked.connect(self.show_section)
         column(self, grid, self.shown, *self.sections.values())
