@@ -30,6 +30,7 @@ from finding import finding, finding_large
 from grids import hexahedra, jittered, mixed, tetrahedra, vtk_data, warped
 from machines import machines
 from measuring import measuring
+from telling import telling
 from tidal_lens.cutting.contour import isosurface
 from tidal_lens.cutting.walls import boundary_surface
 from tidal_lens.demo.kittiwake import demo_file
@@ -380,7 +381,7 @@ def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--points", type=int, default=128, help="points along each edge of the grid")
     options.add_argument("--rounds", type=int, default=7)
-    options.add_argument("--only", choices=("gradients", "lines", "cuts", "finding", "measuring", "machines", "beside"),
+    options.add_argument("--only", choices=("gradients", "lines", "cuts", "finding", "measuring", "machines", "beside", "telling"),
                          help="a part of the table")
     chosen = options.parse_args()
     os.environ.setdefault("VTK_SMP_MAX_THREADS", str(THREADS))
@@ -407,6 +408,8 @@ def main() -> None:
         rows += measuring(10.0 if chosen.points >= 128 else 1.0, max(3, chosen.rounds // 2))
     if chosen.only in (None, "beside"):
         rows += beside(10.0 if chosen.points >= 128 else 0.5, max(3, chosen.rounds // 2))
+    if chosen.only in (None, "telling"):
+        telling()
     if chosen.only in (None, "machines"):
         rows += machines(5.0 if chosen.points >= 128 else 0.5, max(3, chosen.rounds // 2))
     print(f"\n{'what':<38}{'state':<7}{'ours':>9}{'VTK':>10}{'ratio':>8}{'wanted':>8}{'error':>11}{'VTK error':>11}")

@@ -31,7 +31,7 @@ def name_it(window, path):
     wait(lambda: window.findChildren(QFileDialog), "the dialog", 5)
     dialog = window.findChildren(QFileDialog)[0]
     dialog.findChild(QLineEdit).setText(str(path))
-    next(b for b in dialog.findChildren(QPushButton) if b.text().replace("&", "") in ("Save", "Open", "OK")).click()
+    next(b for b in dialog.findChildren(QPushButton) if b.text().replace("&", "") in ("Save", "Open", "OK", "Choose")).click()
     wait(lambda: not window.findChildren(QFileDialog), "the dialog to go", 5)
     settle(window)
 

@@ -22,7 +22,7 @@ from tidal_lens.study.session import open_session
 from tidal_lens.study.telling import PictureSetting
 from tidal_lens.tell import crews
 from tidal_lens.tell.batch import Plan, run
-from tidal_lens.tell.crews import do_here, do_on_cluster
+from tidal_lens.tell.crews import Cluster, Here
 from tidal_lens.tell.steps import chosen_steps
 from tidal_lens.tell.tasks import Done, Task, as_json, do, from_json
 from tidal_lens.work import Token
@@ -158,10 +158,11 @@ def test_the_same_comes_of_one_worker_of_two_and_of_a_cluster_with_one_worker_ki
     assert contents(outs[2]) == contents(outs[0])
 
 
-def test_a_scheduler_that_does_not_answer_is_told(study, monkeypatch):
-    task = Task(study.model_dump_json(), "x", "run", 0)
+def test_a_scheduler_that_does_not_answer_is_told(study, tmp_path):
     with pytest.raises(StudyError, match="No scheduler answers"):
-        do_on_cluster([task], "tcp://127.0.0.1:9", lambda *_: None, Token())
+        run(Plan(study, tmp_path / "o", cluster="tcp://127.0.0.1:9"))
+    with pytest.raises(StudyError, match="No scheduler answers"):
+        Cluster("nonsense://here")
 
 
 def test_a_process_that_is_lost_stops_no_other(study, tmp_path, monkeypatch):
@@ -170,7 +171,9 @@ def test_a_process_that_is_lost_stops_no_other(study, tmp_path, monkeypatch):
              enumerate(("good", "deadly", "fine"))]
     monkeypatch.setattr(crews, "do", deadly)
     found = {}
-    do_here(tasks, 2, lambda task, done: found.update({task.name: done}), Token())
+    crew = Here(2)
+    crew.do(tasks, lambda task, done: found.update({task.name: done}), Token())
+    crew.close()
     assert set(found) == {"good", "deadly", "fine"}
     assert not found["good"].failed
     assert not found["fine"].failed

@@ -94,6 +94,11 @@ def _can_step(d: Desk) -> bool:
     return layer is not None and flow is not None and layer.shape.stepped(1.0, flow) is not None
 
 
+def _sweeps(d: Desk) -> bool:
+    layer, evaluator = d.document.chosen_layer, d.document.evaluator
+    return layer is not None and evaluator is not None and layer.shape.swept(0.0, evaluator.store) is not None
+
+
 def _has_plates(d: Desk) -> bool:
     return bool(d.document.study.plates)
 
@@ -195,6 +200,9 @@ BASE: tuple[Command, ...] = (
             lambda d: d.plates.play(), _has_plates),
     Command("save-picture", "Save a picture…", "Ctrl+P", "Save a picture of what is seen, as set in the Tell station: PNG, SVG or PDF.",
             lambda d, path="": d.files.save_picture(path), _open_case, (str,)),
+    Command("save-sweep", "Save the card's sweep as an animation…", "",
+            "Save an animation in which the number of the chosen card runs: the place of a slice, the value of an isosurface.",
+            lambda d, path="": (d.document.film_of_chosen(), d.files.save_film(path)), _sweeps, (str,)),
     Command("save-report", "Write a report…", "", "Write a report, as set in the Tell station: one HTML file, or a DOCX document.",
             lambda d, path="": d.files.save_report(path), _open_case, (str,)),
     Command("run", "Run over cases and steps…", "", "Make pictures, tables and reports for cases and steps, as set in the Tell station.",

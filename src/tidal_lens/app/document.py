@@ -150,6 +150,16 @@ class Document(Holder):
             self.camera = camera_from(setting)
             self.camera_changed.emit()
 
+    def film_of_chosen(self) -> None:
+        """Let the study's animation be the run of the chosen card's number, as it is played."""
+        layer, study = self.chosen_layer, self.study
+        if layer is not None:
+            there = "fro" if self.player.way == "fro" else "once"
+            seconds = self.player.pace * (2.0 if there == "fro" else 1.0)
+            film = study.film.with_(what="sweep", card=layer.id, way=there, seconds=seconds)
+            if film != study.film:
+                self.edit(study.with_(film=film), "Animation")
+
     def choose(self, layer_id: str | None) -> None:
         """Choose a card, or none, and no other with it."""
         if layer_id != self.chosen or self.also:

@@ -51,6 +51,8 @@ class Holder(QObject):
         A quantity is to be shown.
     visit(tuple)
         A place (x, y, z) is to be looked at.
+    film_wanted
+        The chosen card's number that runs is to be saved as an animation.
     fill_view
         The chosen card's picture is to be seen over the whole view.
     """
@@ -68,6 +70,7 @@ class Holder(QObject):
     offered = pyqtSignal(object)
     visit = pyqtSignal(object)
     fill_view = pyqtSignal()
+    film_wanted = pyqtSignal()
     asked_for = pyqtSignal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:

@@ -48,4 +48,8 @@ class PlayButton(IconButton):
                 action.setCheckable(True)
                 action.setChecked(player.pace == pace)
                 action.triggered.connect(partial(setattr, player, "pace", pace))
+        menu.addSeparator()
+        film = menu.addAction("Save as an animation…")
+        if film is not None:
+            film.triggered.connect(self._document.film_wanted.emit)
         return menu

@@ -79,6 +79,7 @@ class Window(QMainWindow):
         self.imports = Imports(self.document)
         self.imports.names_of = self.view.findings.names_of
         self.document.offered.connect(self._take_offer)
+        self.document.film_wanted.connect(lambda: self.act("save-sweep"))
         self.histories = Histories(self.document)
         self.ledger = Ledger(self.document, self.histories, self.view.findings, self.act)
         self.lifted = Lifted(self.ledger.measure)

@@ -14,7 +14,7 @@ from tidal_lens.errors import StudyError
 from tidal_lens.scratch import clean, writing
 from tidal_lens.study.model import Study, title_of
 from tidal_lens.tell.beside import SUMMARY
-from tidal_lens.tell.crews import do_here, do_on_cluster
+from tidal_lens.tell.crews import Cluster, Crew, Here
 from tidal_lens.tell.steps import chosen_steps
 from tidal_lens.tell.tasks import Done, Task, as_json, from_json, plain
 from tidal_lens.work import Token
@@ -94,9 +94,17 @@ def run(plan: Plan, tell: Callable[[Told], object] = lambda _told: None, token: 
         raise StudyError(f"Nothing can be written there: {why.strerror}.", str(plan.out), "Choose another folder.") from why
     if not os.access(kept, os.W_OK):
         raise StudyError("Nothing can be written there.", str(plan.out), "Choose another folder.")
+    crew: Here | Cluster = Cluster(plan.cluster) if plan.cluster else Here(max(1, plan.workers))
+    try:
+        return _all(plan, crew, kept, tell, token)
+    finally:
+        crew.close()
+
+
+def _all(plan: Plan, crew: Crew, kept: Path, tell: Callable[[Told], object], token: Token) -> int:
     surveys = _cases(plan)
     found: dict[Task, Done] = {}
-    _do(plan, surveys, kept, lambda task, done, _before: found.update({task: done}), token)
+    _do(crew, surveys, kept, lambda task, done, _before: found.update({task: done}), token)
     tasks: list[Task] = []
     failed: dict[Task, Done] = {}
     for survey in surveys:
@@ -118,7 +126,7 @@ def run(plan: Plan, tell: Callable[[Told], object] = lambda _told: None, token: 
         tell(Told(task, done, done_so_far, count, before))
 
     try:
-        _do(plan, [t for t in tasks if t not in failed], kept, take, token)
+        _do(crew, [t for t in tasks if t not in failed], kept, take, token)
     finally:
         _summary(plan.out / SUMMARY, [(t, results[t]) for t in tasks if t in results])
     return sum(bool(done.failed) for done in results.values())
@@ -151,7 +159,7 @@ def _steps(plan: Plan, survey: Task, found: Done, failed: dict[Task, Done]) -> l
     return [Task(found.study, survey.folder, survey.name, step, True, **what) for step in steps]
 
 
-def _do(plan: Plan, tasks: Sequence[Task], kept: Path, take: Callable[[Task, Done, bool], object], token: Token) -> None:
+def _do(crew: Crew, tasks: Sequence[Task], kept: Path, take: Callable[[Task, Done, bool], object], token: Token) -> None:
     """Do tasks, but for those that were done before."""
     open_tasks: list[Task] = []
     for task in tasks:
@@ -167,12 +175,8 @@ def _do(plan: Plan, tasks: Sequence[Task], kept: Path, take: Callable[[Task, Don
                 scratch.write_text(as_json(done), encoding="utf-8")
         take(task, done, False)
 
-    if not open_tasks:
-        return
-    if plan.cluster:
-        do_on_cluster(open_tasks, plan.cluster, keep, token)
-    else:
-        do_here(open_tasks, max(1, plan.workers), keep, token)
+    if open_tasks:
+        crew.do(open_tasks, keep, token)
 
 
 def _done_before(task: Task, kept: Path) -> Done | None:

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager
-from typing import Any
+from typing import Any, Protocol
 
 from tidal_lens.errors import StudyError
 from tidal_lens.tell.tasks import Done, Task, do
@@ -37,92 +37,105 @@ def single_threads() -> Iterator[None]:
                 os.environ[name] = old
 
 
-def do_here(tasks: Sequence[Task], workers: int, take: Take, token: Token) -> None:
-    """Do tasks by processes of this machine.
+class Crew(Protocol):
+    """Does tasks."""
 
-    Parameters
-    ----------
-    tasks : sequence of Task
-        What is to be done.
-    workers : int
-        How many processes.
-    take : callable
-        Given each task with what came of it, as it is there.
-    token : Token
-        Cancels; what is under way is given up.
+    def do(self, tasks: Sequence[Task], take: Take, token: Token) -> None:
+        """Do tasks; ``take`` is given each with what came of it, as it is there. Cancelled, it gives up what is under way."""
 
-    Notes
-    -----
+
+class Here:
+    """Processes of this machine, kept from one call to the next: each knows the case that it worked on last.
+
     Where a process is lost, all that were under way are done again, one at a time the second time, so that the one that fails is known.
     """
-    waiting, lost = list(tasks), Counter[Task]()
-    while waiting:
-        doubtful = [t for t in waiting if lost[t] > 0]
-        now = doubtful[:1] if doubtful and len(doubtful) == len(waiting) else [t for t in waiting if not lost[t]]
-        left = _pool(now, min(workers, len(now)), take, token)
-        for task in left:
-            lost[task] += 1
-            if lost[task] >= _TRIES:
-                take(task, Done(failed=_LOST))
-        waiting = [t for t in waiting if (t in left and lost[t] < _TRIES) or t not in now]
 
+    def __init__(self, workers: int) -> None:
+        self._workers = workers
+        self._pool: ProcessPoolExecutor | None = None
 
-def _pool(tasks: Sequence[Task], workers: int, take: Take, token: Token) -> list[Task]:
-    """Do tasks until all are done or a process is lost; those that were not done."""
-    left = dict.fromkeys(tasks)
-    with single_threads():
-        pool = ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("spawn"))
+    def close(self) -> None:
+        """Wait for nothing that is not wanted."""
+        pool, self._pool = self._pool, None
+        if pool is None:
+            return
+        processes = list((getattr(pool, "_processes", None) or {}).values())
+        pool.shutdown(wait=False, cancel_futures=True)
+        for process in processes:
+            process.terminate()
+        for process in processes:
+            process.join(5.0)
+
+    def do(self, tasks: Sequence[Task], take: Take, token: Token) -> None:
+        """See :class:`Crew`."""
+        waiting, lost = list(tasks), Counter[Task]()
+        while waiting:
+            doubtful = [t for t in waiting if lost[t] > 0]
+            now = doubtful[:1] if len(doubtful) == len(waiting) else [t for t in waiting if not lost[t]]
+            left = self._work(now, take, token)
+            for task in left:
+                lost[task] += 1
+                if lost[task] >= _TRIES:
+                    take(task, Done(failed=_LOST))
+            waiting = [t for t in waiting if (t in left and lost[t] < _TRIES) or t not in now]
+
+    def _work(self, tasks: Sequence[Task], take: Take, token: Token) -> list[Task]:
+        """Do tasks until all are done or a process is lost; those that were not done."""
+        left = dict.fromkeys(tasks)
+        if self._pool is None:
+            self._pool = ProcessPoolExecutor(self._workers, mp_context=multiprocessing.get_context("spawn"))
+        broken = True
         try:
-            under_way: dict[Future[Done], Task] = {pool.submit(do, task): task for task in tasks}
-            while under_way:
-                done, _ = wait(under_way, _BEAT, FIRST_COMPLETED)
-                token.check()
-                for future in done:
-                    task = under_way.pop(future)
-                    try:
-                        answer = future.result()
-                    except BrokenProcessPool:
-                        continue
-                    del left[task]
-                    take(task, answer)
+            with single_threads():  # processes begin as they are needed
+                under_way: dict[Future[Done], Task] = {self._pool.submit(do, task): task for task in tasks}
+                while under_way:
+                    done, _ = wait(under_way, _BEAT, FIRST_COMPLETED)
+                    token.check()
+                    for future in done:
+                        task = under_way.pop(future)
+                        try:
+                            answer = future.result()
+                        except BrokenProcessPool:
+                            continue
+                        del left[task]
+                        take(task, answer)
+            broken = bool(left)
         except BrokenProcessPool:
             pass
         finally:
-            _end(pool)
-    return list(left)
+            if broken:
+                self.close()
+        return list(left)
 
 
-def _end(pool: ProcessPoolExecutor) -> None:
-    """Wait for nothing that is not wanted."""
-    processes = list((getattr(pool, "_processes", None) or {}).values())
-    pool.shutdown(wait=False, cancel_futures=True)
-    for process in processes:
-        process.terminate()
-    for process in processes:
-        process.join(5.0)
-
-
-def do_on_cluster(tasks: Sequence[Task], address: str, take: Take, token: Token) -> None:
-    """Do tasks by the workers of a Dask scheduler; they see the same files and have the same version.
+class Cluster:
+    """Workers of a Dask scheduler; they see the same files and have the same version.
 
     Raises
     ------
     StudyError
-        No scheduler answers there.
+        No scheduler answers at the address.
     """
-    from distributed import Client, as_completed
 
-    try:
-        client: Any = Client(address, timeout="15s", set_as_default=False)
-    except (OSError, ValueError, TimeoutError) as why:
-        raise StudyError(f"No scheduler answers: {why}.", address,
-                         "Start one with 'dask scheduler', and workers with 'dask worker'.") from why
-    try:
-        futures = {client.submit(do, task, pure=False, retries=_TRIES, key=f"tidal-lens-{task.digest}"): task for task in tasks}
-        for future in as_completed(futures, loop=client.loop):
+    def __init__(self, address: str) -> None:
+        from distributed import Client
+
+        try:
+            self._client: Any = Client(address, timeout="15s", set_as_default=False)
+        except (OSError, ValueError, TimeoutError) as why:
+            raise StudyError(f"No scheduler answers: {why}.", address,
+                             "Start one with 'dask scheduler', and workers with 'dask worker'.") from why
+
+    def close(self) -> None:
+        """Leave it."""
+        self._client.close()
+
+    def do(self, tasks: Sequence[Task], take: Take, token: Token) -> None:
+        """See :class:`Crew`."""
+        from distributed import as_completed
+
+        futures = {self._client.submit(do, task, pure=False, retries=_TRIES, key=f"tidal-lens-{task.digest}"): task for task in tasks}
+        for future in as_completed(futures, loop=self._client.loop):
             token.check()
-            task = futures[future]
-            error = future.exception()
+            task, error = futures[future], future.exception()
             take(task, Done(failed=f"{_LOST} ({type(error).__name__})") if error is not None else future.result())
-    finally:
-        client.close()

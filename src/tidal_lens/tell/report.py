@@ -32,7 +32,7 @@ from tidal_lens.work import Token
 
 LARGEST = 30_000_000  # bytes of a file
 _ROWS = 60  # of a table; the rest is told to be left out
-_PLATE = (1440, 900)
+_PLATE, _POSTER = (1280, 800), (960, 600)
 
 
 @dataclass(frozen=True)
@@ -205,7 +205,7 @@ def _facts(work: _Work) -> Section:
 
 
 def _model(work: _Work) -> Section:
-    look = Look(*_PLATE, work.theme)
+    look = Look(*_POSTER, work.theme)
     study = work.study
     shot = work.studio.shot(study, look, work.token)
     scene = work.studio.scene_of(shot.seen, look)

@@ -44,7 +44,7 @@ def html(report: Report) -> bytes:
         if len(out) <= LARGEST:
             return out
         triangles = int(triangles * 0.5)
-        width = int((width or 1440) * _SHRINK)
+        width = int((width or 1280) * _SHRINK)
     raise StudyError(f"The report takes {len(out) / 1e6:,.0f} MB, more than {LARGEST / 1e6:,.0f}.", report.title,
                      "Leave out plates or measures.")
 
@@ -118,8 +118,9 @@ def _letters(report: Report) -> Iterator[str]:
 @lru_cache(maxsize=4)
 def _part_of_font(path: str, letters: frozenset[str]) -> bytes:
     """A font with the letters that are used, and no others."""
-    options = subset.Options(layout_features=["kern", "tnum"], hinting=False, notdef_outline=True)
-    font = TTFont(path, recalcTimestamp=False)
+    options = subset.Options(layout_features=["tnum"], hinting=False, notdef_outline=True)
+    options.drop_tables += ["GPOS"]  # kerning takes longest, and is hardly seen
+    font = TTFont(path, recalcTimestamp=False, lazy=True)
     own = subset.Subsetter(options)
     own.populate(unicodes=sorted(ord(c) for c in letters))
     own.subset(font)
