@@ -5,7 +5,7 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QImage
 
-from driving import click, differing, keys, pixels, settle, type_into, wait
+from driving import click, differing, drag, keys, pixels, settle, type_into, wait
 from tidal_lens.study.files import load_study
 
 pytestmark = pytest.mark.gui
@@ -303,3 +303,86 @@ def test_a_run_is_set_made_and_given_up(telling, tmp_path):
     document.makers.cancel("run")
     wait(lambda: not document.makers.is_busy("run"), "its end", 60)
     settle(telling)
+
+
+def test_a_note_is_written_moved_pointed_and_undone(telling, tmp_path):
+    document, view = telling.document, telling.view
+    click(telling.plates.thumbs[0])
+    settle(telling)
+    before = pixels(view)
+    click(telling.bench.pages["tell"].tiles["note-add"])
+    page = telling.bench.pages["tell"]
+    assert page.notes.isVisible()
+    row = page.notes.rows[0]
+    assert row.text.hasFocus(), "it is written at once"
+    keys(row.text, "Mach {mach}")
+    page.notes.rows[0].letters.setFocus()
+    settle(telling)
+    (note,) = document.study.notes
+    assert note.text == "Mach {mach}"
+    assert differing(pixels(view), before) > 0.001
+    overlay = next(o for o in view._overlays if type(o).__name__ == "NotesOverlay")
+    (face,) = overlay.faces()
+    begin = QPointF(face.box[0] + 6, face.box[1] + 6)
+    drag(view, begin, begin + QPointF(80, 120))
+    settle(telling)
+    (moved,) = overlay.faces()
+    assert (moved.box[0] - face.box[0], moved.box[1] - face.box[1]) == pytest.approx((80, 120), abs=3)
+    assert document.undo_what == "Move the note"
+    click(row.arrow, QPointF(8, 9))
+    settle(telling)
+    (face,) = overlay.faces()
+    middle = QPointF(view.width() / 2, view.height() / 2)
+    drag(view, QPointF(*face.tip), middle + QPointF(0, 10))
+    settle(telling)
+    at = np.array(document.study.notes[0].at)
+    hit = view.point_at(middle + QPointF(0, 10))
+    assert at == pytest.approx(hit, abs=0.02 * document.flow.size)
+    click(row.hangs, QPointF(8, 9))
+    settle(telling)
+    place = overlay.faces()[0].box[:2]
+    view.eye.move(document.camera.panned(60, 0, view.height()), rest=True)
+    settle(telling)
+    assert overlay.faces()[0].box[0] - place[0] == pytest.approx(60, abs=2), "it goes with the flow"
+    for _ in range(5):
+        keys(view, Qt.Key.Key_Z, modifiers=CTRL)
+    assert document.study.notes[0].place == note.place
+    assert document.study.notes[0].at is None
+    type_into(page.notes.rows[0].letters, "30")
+    document.save(tmp_path / "n.tidal")
+    assert load_study(tmp_path / "n.tidal").notes[0].size == 30.0
+    click(page.notes.rows[0].away)
+    assert document.study.notes == ()
+
+
+def test_titles_bars_pictures_and_numbers_are_put_in(telling, tmp_path):
+    from PIL import Image
+
+    document, page = telling.document, telling.bench.pages["tell"]
+    Image.new("RGB", (60, 30), "red").save(tmp_path / "logo.png")
+    (tmp_path / "bad.png").write_bytes(b"no")
+    told = []
+    document.noticed.connect(lambda n: told.append(n.text))
+    telling.act("add-forces")
+    settle(telling)
+    click(page.shown.button("notes"))
+    for command in ("note-title", "note-bar"):
+        click(page.notes.adds[command])
+    telling.act("note-picture", str(tmp_path / "bad.png"))
+    assert any("cannot be read" in text for text in told)
+    telling.act("note-picture", str(tmp_path / "logo.png"))
+    click(page.notes.adds["note-add"])
+    settle(telling)
+    assert [n.sort for n in document.study.notes] == ["text", "bar", "picture", "text"]
+    assert document.study.notes[0].text.startswith("{case}, Mach {mach}")
+    row = page.notes.rows[3]
+    row.refresh = None
+    page.notes.refresh()
+    at = row._offers.index("Forces: CL")
+    row.insert.activated.emit(at)
+    assert document.study.notes[3].text.endswith("{Forces: CL}")
+    overlay = next(o for o in telling.view._overlays if type(o).__name__ == "NotesOverlay")
+    shown = overlay.faces()[3].marks[-1].text
+    assert "0.4" in shown or "−" in shown, "the number as it is"
+    red = (np.abs(pixels(telling.view).astype(int) - [255, 0, 0]).max(axis=-1) < 20).mean()
+    assert red > 0.005, "the picture lies over the view"

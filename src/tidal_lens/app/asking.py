@@ -75,7 +75,7 @@ class Asking:
             self.failures.pop(gone, None)
             self._asked.pop(gone, None)
         for layer in layers:
-            if study.is_drawn(layer):
+            if study.is_drawn(layer) or study.is_named(layer):
                 self._ask(layer) if layer.shape.geometry != "none" else self._ask_keyed(layer)
 
     def compute_again(self) -> None:

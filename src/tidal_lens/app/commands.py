@@ -94,6 +94,12 @@ def _can_step(d: Desk) -> bool:
     return layer is not None and flow is not None and layer.shape.stepped(1.0, flow) is not None
 
 
+def _title(d: Desk) -> str:
+    evaluator = d.document.evaluator
+    mach = ", Mach {mach}" if evaluator is not None and evaluator.store.reference.mach else ""
+    return f"{{case}}{mach}{', t = {time}' if _has_steps(d) else ''}"
+
+
 def _sweeps(d: Desk) -> bool:
     layer, evaluator = d.document.chosen_layer, d.document.evaluator
     return layer is not None and evaluator is not None and layer.shape.swept(0.0, evaluator.store) is not None
@@ -198,6 +204,15 @@ BASE: tuple[Command, ...] = (
             lambda d: d.plates.next(), _has_plates),
     Command("plates-play", "Play the plates as a show", "", "Show all plates one after another; again: stop.",
             lambda d: d.plates.play(), _has_plates),
+    Command("note-add", "Write a note", "Ctrl+E", "Write something over the view: it can point to a place of the flow, and hold numbers.",
+            lambda d, text="": (d.show_notes(), d.document.add_note(text=text)), _open_case, (str,)),
+    Command("note-title", "Write a title", "", "Write the case and its facts at the top of the view.",
+            lambda d: (d.show_notes(), d.document.add_note(text=_title(d), size=20.0, bold=True, frame=False, place=(0.3, 0.03))),
+            _open_case),
+    Command("note-bar", "Lay a bar of length", "", "Lay a bar with its length over the view.",
+            lambda d: (d.show_notes(), d.document.add_note(sort="bar", place=(0.4, 0.92), frame=False)), _open_case),
+    Command("note-picture", "Lay a picture over the view…", "", "Lay a picture from a file over the view.",
+            lambda d, path="": (d.show_notes(), d.files.add_picture(path)), _open_case, (str,)),
     Command("save-picture", "Save a picture…", "Ctrl+P", "Save a picture of what is seen, as set in the Tell station: PNG, SVG or PDF.",
             lambda d, path="": d.files.save_picture(path), _open_case, (str,)),
     Command("save-sweep", "Save the card's sweep as an animation…", "",

@@ -58,6 +58,9 @@ class Desk(Protocol):
     def play(self) -> None:
         """Play through the steps of a series, or pause."""
 
+    def show_notes(self) -> None:
+        """Show the notes in the Tell station."""
+
     def lift_charts(self) -> None:
         """Lift the chosen measure's charts to half of the view, or lay them back."""
 

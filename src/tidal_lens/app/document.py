@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import QObject
 
@@ -24,6 +25,8 @@ from tidal_lens.study.history import History
 from tidal_lens.study.kinds.first_values import is_at_hand
 from tidal_lens.study.kinds.kind import Begun, Kind
 from tidal_lens.study.model import MOST_CASES, Layer, OtherCase, Plate, Study
+from tidal_lens.study.noted import with_note
+from tidal_lens.study.notes import Note
 from tidal_lens.study.plates import at_plate
 from tidal_lens.study.session import Session
 
@@ -37,6 +40,7 @@ class Document(Holder):
         super().__init__(parent)
         self.chosen: str | None = None
         self.also: tuple[str, ...] = ()  # cards that are chosen besides
+        self.noted = ""  # the note that is chosen
         self._begun = itertools.count(1)
         self.player = Player(self)
         self.asking = Asking(self, self)
@@ -149,6 +153,20 @@ class Document(Holder):
             self.amend(camera=setting)
             self.camera = camera_from(setting)
             self.camera_changed.emit()
+
+    def note(self, note_id: str, *, typing: bool = False) -> None:
+        """Choose a note; with ``typing`` its text is to be changed."""
+        self.noted = note_id
+        self.noted_changed.emit(typing)
+
+    def add_note(self, **said: Any) -> None:
+        """Lay a note over the view, and choose it."""
+        study = self.study
+        taken = sum(1 for n in study.notes if not n.hangs)
+        place = said.pop("place", (0.35, min(0.12 + 0.09 * taken, 0.85)))
+        note = Note(id=study.new_id("note"), place=place, **said)
+        self.edit(with_note(study, note), "Add a note")
+        self.note(note.id, typing=note.sort == "text" and not note.text)
 
     def film_of_chosen(self) -> None:
         """Let the study's animation be the run of the chosen card's number, as it is played."""

@@ -13,6 +13,9 @@ from tidal_lens.app.histories import Histories
 from tidal_lens.app.imports import Imports
 from tidal_lens.app.measure_entry import MeasureEntry
 from tidal_lens.app.notices import Notice
+from tidal_lens.errors import TidalLensError
+from tidal_lens.formats.pictures import ENDINGS as PICTURES
+from tidal_lens.formats.pictures import read_picture
 from tidal_lens.formats.registry import FORMATS
 from tidal_lens.formats.written import ENDINGS
 from tidal_lens.study.files import SUFFIX
@@ -126,6 +129,19 @@ class FileDialogs:
         if tables:
             self._ask("Save the tables", lambda target: self._imports.save_several(tables, target), path, kinds=("csv",),
                       name=tables[0].title)
+
+    def add_picture(self, path: str = "") -> None:
+        """Lay a picture over the view, asking for it where none is given."""
+        def take(chosen: str | Path) -> None:
+            try:
+                read_picture(Path(chosen))
+            except TidalLensError as error:
+                self._document.tell(error)
+                return
+            self._document.add_note(sort="picture", path=str(Path(chosen).resolve()), frame=False, wide=0.18, place=(0.78, 0.04))
+
+        patterns = " ".join(f"*.{ending}" for ending in PICTURES)
+        self._ask("Lay a picture over the view", take, path, filters=[f"Pictures ({patterns})", "All files (*)"])
 
     def save_picture(self, path: str = "") -> None:
         """Save a picture of what is seen, asking for a name where none is given."""

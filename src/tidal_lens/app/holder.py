@@ -51,6 +51,8 @@ class Holder(QObject):
         A quantity is to be shown.
     visit(tuple)
         A place (x, y, z) is to be looked at.
+    noted_changed(bool)
+        Another note is chosen, or is to be typed.
     film_wanted
         The chosen card's number that runs is to be saved as an animation.
     fill_view
@@ -71,6 +73,7 @@ class Holder(QObject):
     visit = pyqtSignal(object)
     fill_view = pyqtSignal()
     film_wanted = pyqtSignal()
+    noted_changed = pyqtSignal(bool)
     asked_for = pyqtSignal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QColorDialog,
     QComboBox,
     QFrame,
+    QGridLayout,
     QHBoxLayout,
     QLabel,
     QLayout,
@@ -236,15 +237,15 @@ class Tile(IconButton):
 
 
 class Choice(QWidget):
-    """A few exclusive words side by side."""
+    """A few exclusive words side by side; with ``across``, so many in a row."""
 
     picked = pyqtSignal(str)
 
-    def __init__(self, options: Sequence[tuple[str, str, str]]) -> None:
+    def __init__(self, options: Sequence[tuple[str, str, str]], across: int = 0) -> None:
         super().__init__()
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(4)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(4)
         self._group = QButtonGroup(self)
         self._buttons: dict[str, QToolButton] = {}
         for value, text, tip in options:
@@ -258,7 +259,8 @@ class Choice(QWidget):
             button.clicked.connect(lambda _checked=False, v=value: self.picked.emit(v))
             self._group.addButton(button)
             self._buttons[value] = button
-            row.addWidget(button)
+            at = len(self._buttons) - 1
+            grid.addWidget(button, at // (across or len(options)), at % (across or len(options)))
 
     def show_value(self, value: str) -> None:
         """Mark an option; none where there is no such."""

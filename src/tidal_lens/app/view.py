@@ -31,6 +31,7 @@ from tidal_lens.app.overlays.findings import FindingsOverlay
 from tidal_lens.app.overlays.handles import HandlesOverlay
 from tidal_lens.app.overlays.keys import KeysOverlay
 from tidal_lens.app.overlays.labels import LabelsOverlay
+from tidal_lens.app.overlays.notes import NotesOverlay
 from tidal_lens.app.overlays.pin import PinOverlay
 from tidal_lens.app.overlays.rose import RoseOverlay
 from tidal_lens.app.overlays.spot import SpotOverlay
@@ -85,9 +86,10 @@ class FlowView(Stage):
         self.wipe = Wipe(self, document.beside) if self.case.case == 0 else None  # keys and the divider stand in the first's view
         first: tuple[Overlay, ...] = (self.keys, self.rose) if self.wipe is not None else ()
         last: tuple[Overlay, ...] = (self.wipe,) if self.wipe is not None else ()
+        notes: tuple[Overlay, ...] = (NotesOverlay(self),) if self.wipe is not None else ()
         titles = TitlesOverlay(self, self._titles, self.troubles)
-        self._overlays: tuple[Overlay, ...] = (self.clicks, self.handles, *first, self.pin, self.spot, self.names, LabelsOverlay(self),
-                                               titles, *last)
+        self._overlays: tuple[Overlay, ...] = (self.clicks, *notes, self.handles, *first, self.pin, self.spot, self.names,
+                                               LabelsOverlay(self), titles, *last)
         self.pictures = Pictures(document, self.case, self, lambda: document.dragging or bool(self.hand.mode), self.picks.items, self)
         self.scenery, self.lights, self.renderer = self.pictures.scenery, self.pictures.lights, self.pictures.renderer
         self.picks.changed.connect(self.redraw)

@@ -35,6 +35,7 @@ from tidal_lens.app.lifted import Lifted
 from tidal_lens.app.notices import Notice
 from tidal_lens.app.over_time import OverTime
 from tidal_lens.app.plates_strip import PlatesStrip
+from tidal_lens.app.stations.tell import TellStation
 from tidal_lens.app.view import FlowView
 from tidal_lens.app.views import Views
 from tidal_lens.demo.shipped import demo_path
@@ -79,6 +80,7 @@ class Window(QMainWindow):
         self.imports = Imports(self.document)
         self.imports.names_of = self.view.findings.names_of
         self.document.offered.connect(self._take_offer)
+        self.document.noted_changed.connect(self._noted)
         self.document.film_wanted.connect(lambda: self.act("save-sweep"))
         self.histories = Histories(self.document)
         self.ledger = Ledger(self.document, self.histories, self.view.findings, self.act)
@@ -181,6 +183,13 @@ class Window(QMainWindow):
         """Play through the steps of a series, or pause."""
         self.top.transport.toggle()
 
+    def show_notes(self) -> None:
+        """Show the notes in the Tell station."""
+        page = self.bench.pages["tell"]
+        assert isinstance(page, TellStation)
+        self.show_station("tell")
+        page.show_section("notes")
+
     def lift_charts(self) -> None:
         """Lift the chosen measure's charts to half of the view, or lay them back."""
         self.lifted.toggle()
@@ -205,6 +214,13 @@ class Window(QMainWindow):
             card.set_picture(pixels)
 
     # -- layers ----------------------------------------------------------------------------------------------
+
+    def _noted(self, typing: bool) -> None:
+        """A note was chosen: to be typed, or its row to be seen if the station is."""
+        self.view.update()
+        if typing and self.rail.buttons["tell"].isChecked() is False:
+            self.show_notes()
+            self.document.noted_changed.emit(True)
 
     def add(self, kind: Kind, argument: str = "") -> None:
         """Begin a layer; of what begins from a file, an argument is its path."""

@@ -16,6 +16,7 @@ from tidal_lens.study.expected import Expected
 from tidal_lens.study.kinds import LayerShape
 from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.looks import Look
+from tidal_lens.study.notes import Note, names_card, renamed
 from tidal_lens.study.said import Said
 from tidal_lens.study.telling import FilmSetting, PictureSetting, ReportSetting, RunSetting
 from tidal_lens.study.value import Identity, LayerId, Name, QuantityName, StudyPath, Value, Vector, walk
@@ -300,6 +301,8 @@ class Plate(Value):
         What there is to say of it.
     lit : tuple of str
         Cards whose lamps are lit, masks among them; others are dark.
+    noted : tuple of str
+        Notes that are shown; others are not.
     alone, keys, camera, step, ground, lamp, outline, passages_shown, beside, divider
         As of the study.
     """
@@ -308,6 +311,7 @@ class Plate(Value):
     name: Name
     notes: Annotated[str, Field(max_length=10_000)] = ""
     lit: Annotated[tuple[Identity, ...], Field(max_length=500)] = ()
+    noted: Annotated[tuple[Identity, ...], Field(max_length=500)] = ()
     alone: Identity | None = None
     keys: dict[QuantityName, KeySetting] = Field(default_factory=dict)
     camera: CameraSetting | None = None
@@ -372,6 +376,8 @@ class Study(Value):
         What the user said of findings.
     plates : tuple of Plate
         Views to come back to, in their order.
+    notes : tuple of Note
+        What is written and drawn over the view.
     picture, film, report, run : PictureSetting, FilmSetting, ReportSetting, RunSetting
         How pictures, animations, reports and runs of it are made.
     numbered : bool
@@ -411,6 +417,7 @@ class Study(Value):
     passages_shown: Annotated[int, Field(ge=1, le=1000)] = 1
     kinds: dict[Name, BoundaryKind] = Field(default_factory=dict)
     plates: Annotated[tuple[Plate, ...], Field(max_length=500)] = ()
+    notes: Annotated[tuple[Note, ...], Field(max_length=500)] = ()
     picture: PictureSetting = PictureSetting()
     film: FilmSetting = FilmSetting()
     report: ReportSetting = ReportSetting()
@@ -437,7 +444,9 @@ class Study(Value):
         StudyError
             It would be made from itself, by way of others.
         """
-        new = self.model_copy(update={"layers": tuple(layer if old.id == layer.id else old for old in self.layers)})
+        before = self.layer(layer.id)
+        notes = renamed(self.notes, before.name, layer.name) if before is not None and before.name != layer.name else self.notes
+        new = self.model_copy(update={"layers": tuple(layer if old.id == layer.id else old for old in self.layers), "notes": notes})
         circle = new._circle_of(layer)
         if circle:
             raise StudyError(f"{_listed(circle)} would be made from one another.", layer.name, "Choose another card.")
@@ -512,6 +521,10 @@ class Study(Value):
         """Whether a layer is to be seen: its lamp is lit, or it is shown alone."""
         return layer.id == self.alone if self.alone is not None else layer.shown
 
+    def is_named(self, layer: Layer) -> bool:
+        """Whether a note that is shown asks for a number of a layer."""
+        return any(note.shown and names_card(note, layer.name) for note in self.notes)
+
     def masks(self) -> tuple[Layer, ...]:
         """Layers that hide parts of others: their lamps are lit. What is shown alone is masked too."""
         return tuple(layer for layer in self.layers if layer.shown and layer.shape.geometry == "none")
@@ -549,7 +562,8 @@ class Study(Value):
 
     @property
     def _greatest(self) -> int:
-        return max(self.counter, *(_number(i) for i in (*(x.id for x in self.layers), *(p.id for p in self.plates))), 0)
+        return max(self.counter, *(_number(i) for i in (*(x.id for x in self.layers), *(p.id for p in self.plates),
+                                                                *(n.id for n in self.notes))), 0)
 
     def layer_of(self, begun: Begun) -> Layer:
         """A layer of first values, with an id and a name of its own."""

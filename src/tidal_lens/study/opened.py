@@ -104,7 +104,7 @@ def seen(opened: Opened, study: Study, token: Token, *, measures: bool = False) 
     """
     evaluator = opened.evaluator(study, token.part(0.0, 0.2))
     layers = [x for x in study.layers if is_wanted(x, study)
-              or (measures and x.is_of(0) and (x.shape.measures or x.shape.finds))]
+              or (x.is_of(0) and (x.shape.measures or x.shape.finds) and (measures or study.is_named(x)))]
     results, troubles = {}, {}
     for n, layer in enumerate(layers):
         part = token.part(0.2 + 0.8 * n / len(layers), 0.2 + 0.8 * (n + 1) / len(layers))

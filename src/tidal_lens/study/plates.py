@@ -10,7 +10,8 @@ _SEEN = ("alone", "keys", "camera", "step", "ground", "lamp", "outline", "passag
 def seen_now(study: Study, plate: Plate) -> Plate:
     """A plate with what is seen now; its id, name and notes stay."""
     lit = tuple(layer.id for layer in study.layers if layer.shown)
-    return plate.model_copy(update={"lit": lit, **{name: getattr(study, name) for name in _SEEN}})
+    noted = tuple(note.id for note in study.notes if note.shown)
+    return plate.model_copy(update={"lit": lit, "noted": noted, **{name: getattr(study, name) for name in _SEEN}})
 
 
 def with_plate(study: Study, name: str = "") -> Study:
@@ -26,6 +27,7 @@ def at_plate(study: Study, plate: Plate, steps: int = 1) -> Study:
     """The study as a plate has it; what has come since is dark, what is gone is passed over, and so is a step that there is not."""
     layers = tuple(x if x.shown == (x.id in plate.lit) else x.with_(shown=x.id in plate.lit) for x in study.layers)
     changes = {name: getattr(plate, name) for name in _SEEN}
+    changes["notes"] = tuple(n if n.shown == (n.id in plate.noted) else n.with_(shown=n.id in plate.noted) for n in study.notes)
     if plate.alone is not None and study.layer(plate.alone) is None:
         changes["alone"] = None
     changes["step"] = plate.step if plate.step < max(steps, 1) else study.step

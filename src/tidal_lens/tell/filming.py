@@ -171,7 +171,8 @@ def glimpses(studio: Studio, study: Study, film: Film, count: int, size: tuple[i
         for name, _ in layer.shape.levels():
             store.distribution(name, token)
     check_film(film, study, store, steps)
-    look = replace(film.look, wide=max(16, min(size[0], round(size[1] * film.look.wide / film.look.tall))), tall=size[1], keys=False)
+    wide = max(16, min(size[0], round(size[1] * film.look.wide / film.look.tall)))
+    look = replace(film.look, wide=wide, tall=size[1], keys=False, notes=False)
     for n in range(count):
         now = moment(film, study, round(n * (film.count - 1) / max(count - 1, 1)), store, steps)
         shot = studio.shot(now.study, look, token.part(n / count, (n + 1) / count), camera=now.camera, phase=now.phase)

@@ -13,17 +13,21 @@ from numpy.typing import NDArray
 
 from tidal_lens.errors import StudyError
 from tidal_lens.features.finding import sounding_numbers
+from tidal_lens.formats.pictures import kept_picture
 from tidal_lens.scene.camera import Camera, camera_from, first_camera
 from tidal_lens.scene.canvas import Canvas
 from tidal_lens.scene.finding_marks import SLACK, Box, Named, finding_marks, middle_of
 from tidal_lens.scene.key_faces import key_faces
 from tidal_lens.scene.label_marks import label_marks
 from tidal_lens.scene.marks import Mark
+from tidal_lens.scene.note_marks import note_face
 from tidal_lens.scene.scene import Scene
 from tidal_lens.scene.scenery import Key, Scenery, Table
 from tidal_lens.scene.themes import THEMES, Theme
 from tidal_lens.study.evaluate import Evaluated, sifting_of
 from tidal_lens.study.model import Layer, Study
+from tidal_lens.study.noted import known_now
+from tidal_lens.study.notes import filled
 from tidal_lens.study.opened import Opened, Seen, seen
 from tidal_lens.study.said import listing
 from tidal_lens.study.session import key_of
@@ -50,8 +54,8 @@ class Look:
         Of keys and letters, and of the ground where the study leaves it open: ``chart`` or ``night``.
     clear : bool
         Whether the ground is transparent.
-    keys : bool
-        Whether keys stand in it.
+    keys, notes : bool
+        Whether keys and notes stand in it.
     """
 
     wide: int = 1920
@@ -59,6 +63,7 @@ class Look:
     theme: str = "chart"
     clear: bool = False
     keys: bool = True
+    notes: bool = True
 
     @staticmethod
     def of(study: Study, theme: str) -> Look:
@@ -208,7 +213,7 @@ class Studio:
         self._scenery.phase = phase
         raster, depths = self._draw(self.scene_of(came, look), eye, look, token)
         size = round(look.wide / look.ratio), round(_TALL)
-        marks = tuple(_marks(came, eye, size, depths, keys=look.keys))
+        marks = tuple(_marks(came, eye, size, depths, keys=look.keys, notes=look.notes))
         token.check()
         return Shot(raster, marks, look, came, flow.title)
 
@@ -261,8 +266,8 @@ def camera_of(study: Study, came: Seen, look: Look) -> Camera:
     return first_camera(*flow.stage, look.wide / look.tall, flow.normal)
 
 
-def _marks(came: Seen, eye: Camera, size: tuple[int, int], depths: NDArray[np.float32], *, keys: bool) -> Sequence[Mark]:
-    """Labels of contour lines, names of findings, keys."""
+def _marks(came: Seen, eye: Camera, size: tuple[int, int], depths: NDArray[np.float32], *, keys: bool, notes: bool) -> Sequence[Mark]:
+    """Labels of contour lines, names of findings, notes, keys."""
     study = came.study
     taken: list[Box] = []
     out: list[Mark] = []
@@ -272,6 +277,11 @@ def _marks(came: Seen, eye: Camera, size: tuple[int, int], depths: NDArray[np.fl
             out += label_marks(dressed.places, dressed.texts, eye, size, depths, measure, taken)
         if result is not None and study.is_drawn(layer) and result.unmasked.findings:
             out += _names(came, layer, result, eye, size, depths, taken)
+    known = known_now(study, came.evaluator, came.results)
+    unit = "m" if came.evaluator.flow.si_units else ""
+    for note in study.notes if notes else ():
+        if note.shown:
+            out += note_face(note, filled(note.text, known), eye, size, measure, kept_picture, unit).marks
     if keys:
         faces = key_faces(study, came.evaluator, lambda name: key_of(study, came.evaluator, name), size, measure)
         out += [mark for face in faces for mark in face.marks()]

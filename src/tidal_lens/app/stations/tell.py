@@ -10,6 +10,7 @@ from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Choice, Tile, column
 from tidal_lens.app.stations.station import Act, Station
 from tidal_lens.app.telling.film import FilmSection
+from tidal_lens.app.telling.notes import NotesSection
 from tidal_lens.app.telling.picture import PictureSection
 from tidal_lens.app.telling.plates import PlatesSection
 from tidal_lens.app.telling.report import ReportSection
@@ -17,13 +18,15 @@ from tidal_lens.app.telling.run import RunSection
 
 _TILES = (("plate-add", "Plate", "plate", "Keep what is seen now, to come back to it: camera, lit cards, keys, time."),
           ("plates-play", "Show", "play", "Play all plates one after another; again: stop."),
+          ("note-add", "Note", "note", "Write something over the view: it can point to a place of the flow, and hold numbers."),
           ("save-picture", "Picture…", "picture", "Save a picture of what is seen, as set below."),
           ("save-film", "Animation…", "film", "Save an animation, as set below."),
           ("save-report", "Report…", "report", "Write a report, as set below: one HTML file, or a DOCX document."),
           ("run", "Run…", "run", "Run the study over cases and steps, as set below: pictures, tables and reports into a folder."),
           ("save-script", "Script…", "script", "Write the study as Python, that makes the same pictures and tables without a window."))
-_SECTIONS = (("plates", "Plates", "The plates that there are"), ("picture", "Picture", "How pictures are made"),
-             ("film", "Animation", "How animations are made"), ("report", "Report", "What stands in a report"),
+_SECTIONS = (("plates", "Plates", "The plates that there are"), ("notes", "Notes", "What is written over the view"),
+             ("picture", "Picture", "How pictures are made"),
+             ("film", "Film", "How animations are made"), ("report", "Report", "What stands in a report"),
              ("run", "Run", "Over which cases and steps the study is run"))
 _ACROSS = 3
 
@@ -41,10 +44,10 @@ class TellStation(QWidget):
             grid.addWidget(self.tiles[command], at // _ACROSS, at % _ACROSS)
         self.plates, self.picture = PlatesSection(document, act), PictureSection(document)
         self.film, self.report = FilmSection(document, document.makers), ReportSection(document)
-        self.run = RunSection(document, act)
-        self.sections: dict[str, PlatesSection | PictureSection | FilmSection | ReportSection | RunSection] = {
-            "plates": self.plates, "picture": self.picture, "film": self.film, "report": self.report, "run": self.run}
-        self.shown = Choice(_SECTIONS)
+        self.run, self.notes = RunSection(document, act), NotesSection(document, act)
+        self.sections: dict[str, PlatesSection | NotesSection | PictureSection | FilmSection | ReportSection | RunSection] = {
+            "plates": self.plates, "notes": self.notes, "picture": self.picture, "film": self.film, "report": self.report, "run": self.run}
+        self.shown = Choice(_SECTIONS, _ACROSS)
         self.shown.picked.connect(self.show_section)
         column(self, grid, self.shown, *self.sections.values())
         document.study_changed.connect(self.refresh)

@@ -104,6 +104,7 @@ class PlatesSection(QWidget):
         if [r.plate.id for r in self.rows] != [p.id for p in plates]:
             for one in self.rows:
                 self._list.removeWidget(one)
+                one.hide()
                 one.deleteLater()
             self.rows = [PlateRow(self._document, self._act, plate) for plate in plates]
             for one in self.rows:

@@ -81,6 +81,7 @@ class RunSection(QWidget):
         self._shown = said.cases
         for old in self.cases:
             self._list.removeWidget(old)
+            old.hide()
             old.deleteLater()
         self.cases = [self._row(path) for path in said.cases]
         for one in self.cases:
