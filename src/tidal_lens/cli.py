@@ -28,7 +28,8 @@ def parser() -> argparse.ArgumentParser:
                                   "file it opens the demo. 'tidal-lens make-demo [FOLDER]' computes the demo's data anew, "
                                   "'tidal-lens simulate-run FOLDER' writes a run as a solver would, 'tidal-lens measures STUDY' writes "
                                   "the tables of a study's measures, 'tidal-lens run STUDY' makes pictures, tables and reports of it "
-                                  "for many cases and steps, 'tidal-lens quantities' tells all "
+                                  "for many cases and steps, 'tidal-lens desktop --install' puts it into your desktop's menus, "
+                                  "'tidal-lens quantities' tells all "
                                   "quantities and the formula language, 'tidal-lens layers' all kinds of layers.")
     out.add_argument("file", nargs="?", help="a result (.vtu .vtm .vtk .vtkhdf .cgns .xdmf …), a history (.csv) or a study (.tidal)")
     out.add_argument("--picture", metavar="FILE.png", type=Path, help="write a picture of the window and end; needs no display")
@@ -79,6 +80,25 @@ def _run(arguments: list[str]) -> int:
     from tidal_lens.tell.command import run_command
 
     return run_command(arguments)
+
+
+def _desktop(arguments: list[str]) -> int:
+    from tidal_lens.desktop import install, remove
+    from tidal_lens.errors import TidalLensError
+
+    out = argparse.ArgumentParser(prog="tidal-lens desktop", description="Put Tidal Lens, its icon, its kinds of files and its manual page "
+                                  "where your desktop finds them, or take them away again.")
+    what = out.add_mutually_exclusive_group(required=True)
+    what.add_argument("--install", action="store_true", help="put them there")
+    what.add_argument("--remove", action="store_true", help="take them away")
+    chosen = out.parse_args(arguments)
+    try:
+        for path in install() if chosen.install else remove():
+            print(path)
+    except TidalLensError as error:
+        sys.stderr.write(f"{error}\n")
+        return 2
+    return 0
 
 
 def _quantities(_arguments: list[str]) -> int:
@@ -138,7 +158,7 @@ def _measures(arguments: list[str]) -> int:
 
 _COMMANDS: dict[str, Callable[[list[str]], int]] = {
     "make-demo": _make_demo, "simulate-run": _simulate_run, "measures": _measures, "run": _run, "quantities": _quantities,
-    "layers": _layers}
+    "layers": _layers, "desktop": _desktop}
 
 
 def _has_display() -> bool:

@@ -211,10 +211,14 @@ def test_what_a_flow_does_not_have_greys_its_tile(window):
 
 def test_help_lists_every_key(window):
     window.act("help")
-    told = {x.text() for x in window._help.findChildren(QLabel)}
-    assert {a.keys for a in COMMANDS if a.keys} <= told
+    told = window._help.reader.toPlainText()
+    assert all(a.keys in told and a.title in told for a in COMMANDS if a.keys)
     window.act("help")
-    assert window._help is None
+    assert not window._help.isVisible()
+    window.act("about")
+    assert "GPL-3.0-or-later" in window._help.reader.toPlainText()
+    window.act("help")
+    assert not window._help.isVisible()
 
 
 def test_every_control_has_a_name_and_a_tip(window):

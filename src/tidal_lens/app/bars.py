@@ -59,7 +59,7 @@ class TopBar(QWidget):
         self.undo = IconButton("undo-2", "Undo", "Undo (Ctrl+Z)", lambda: desk.act("undo"))
         self.redo = IconButton("redo-2", "Redo", "Redo (Ctrl+Shift+Z)", lambda: desk.act("redo"))
         self.theme = IconButton("moon", "Theme", "Change between the chart and night themes (F8)", lambda: desk.act("theme"))
-        self.help = IconButton("circle-question-mark", "Help", "Keys and commands (F1)", lambda: desk.act("help"))
+        self.help = IconButton("circle-question-mark", "Help", "Help (F1)", lambda: desk.act("help"))
         line.addWidget(self._mark)
         line.addSpacing(6)
         line.addWidget(self.title, 2)

@@ -299,7 +299,10 @@ BASE: tuple[Command, ...] = (
             lambda d: d.document.clicks.give_up() or d.view.picks.drop() or d.view.lights.put_out() or d.document.asking.cancel_work(),
             lambda d: d.document.clicks.wish is not None or d.view.picks.of is not None or d.view.lights.of is not None
             or d.document.jobs.is_busy()),
-    Command("help", "Keys and commands", "F1", "List all commands and their keys.", lambda d: d.show_help()),
+    Command("help", "Help", "F1", "Show the guide, and all commands with their keys; searched by words.",
+            lambda d, page="": d.show_help(page), takes=(str,)),
+    Command("about", "About and licences", "", "Tell the version, and the licences of all that comes along.",
+            lambda d: d.show_help("about")),
     Command("quit", "Quit", "Ctrl+Q", "Close the window.", lambda d: d.close()),
 )
 COMMANDS: tuple[Command, ...] = (*BASE, *going(STATIONS), *adding(KINDS))

@@ -40,8 +40,8 @@ class Desk(Protocol):
     def show_quantity(self, name: str) -> None:
         """Show a quantity in the Derive station."""
 
-    def show_help(self) -> None:
-        """List all commands and keys; again: put the list away."""
+    def show_help(self, page: str = "") -> None:
+        """Show the help, or a page of it; again: put it away."""
 
     def look_up(self) -> None:
         """Give the keyboard to the command field."""

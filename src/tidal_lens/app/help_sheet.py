@@ -1,63 +1,109 @@
-"""The list of all commands and keys."""
+"""The help: pages at the left, one of them at the right, and a field that searches all."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from pathlib import Path
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QPushButton, QScrollArea, QTextBrowser, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, QUrl
+from PyQt6.QtGui import QDesktopServices, QKeySequence, QShortcut, QTextCursor
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QTextBrowser, QVBoxLayout, QWidget
 
-from tidal_lens.app.parts import label
+from tidal_lens.app.help_pages import Hit, Page, pages, search
 
-_MOUSE = (("Turn the view", "left drag, arrows", "Double-click sets the point that it turns about."),
-          ("Move the view", "middle drag, Shift+left", ""), ("Zoom", "wheel, + −", "Zooms to the pointer."),
-          ("Magnify", "M and left drag", "Frames a rectangle."),
-          ("Choose several cards", "Ctrl+click", "What is set is set on all of them."))
-_PAGES = Path(__file__).parents[3] / "docs" / "guide"
-# Not there where the program was installed without its documents.
-GUIDES = tuple(_PAGES / f"{name}.md" for name in ("look", "trace", "find", "optics", "measure"))
+_WIDE = 260
 
 
-def help_sheet(window: QWidget, commands: Sequence[tuple[str, str, str]]) -> QWidget:
-    """A small window of titles, keys and what each does."""
-    sheet = QWidget(window, Qt.WindowType.Tool)
-    sheet.setObjectName("help")
-    sheet.setWindowTitle("Keys and commands")
-    sheet.resize(640, 560)
-    inside = QWidget()
-    inside.setObjectName("benchpage")
-    grid = QGridLayout(inside)
-    grid.setHorizontalSpacing(18)
-    grid.setVerticalSpacing(4)
-    for at, (title, keys, text) in enumerate((*commands, *_MOUSE)):
-        grid.addWidget(label(title), at, 0)
-        grid.addWidget(label(keys, "head"), at, 1)
-        grid.addWidget(label(text, "soft"), at, 2)
-    grid.setColumnStretch(2, 1)
-    scroll = QScrollArea()
-    scroll.setWidgetResizable(True)
-    scroll.setWidget(inside)
-    line = QVBoxLayout(sheet)
-    line.setContentsMargins(1, 1, 1, 1)
-    for page in GUIDES:
-        if page.exists():
-            button = QPushButton(f"Guide: {page.stem.capitalize()}")
-            button.setToolTip("Open this page of the guide")
-            button.clicked.connect(lambda _checked=False, page=page: guide_page(sheet, page).show())
-            line.addWidget(button)
-    line.addWidget(scroll)
-    return sheet
+class HelpSheet(QWidget):
+    """A window of its own.
 
+    Parameters
+    ----------
+    window : QWidget
+        Before which it stands.
+    commands : sequence
+        Titles, keys and what each command does.
+    """
 
-def guide_page(window: QWidget, page: Path) -> QTextBrowser:
-    """A page of the guide in a small window of its own."""
-    reader = QTextBrowser(window)
-    reader.setWindowFlag(Qt.WindowType.Tool)
-    reader.setWindowTitle(f"Guide: {page.stem.capitalize()}")
-    reader.setAccessibleName("Guide")
-    reader.setOpenLinks(False)
-    reader.setSearchPaths([str(page.parent)])
-    reader.setMarkdown(page.read_text(encoding="utf-8"))
-    reader.resize(900, 700)
-    return reader
+    def __init__(self, window: QWidget, commands: Sequence[tuple[str, str, str]]) -> None:
+        super().__init__(window, Qt.WindowType.Tool)
+        self.setObjectName("help")
+        self.setWindowTitle("Help")
+        self.resize(980, 700)
+        self.pages = {page.name: page for page in pages(commands)}
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search all pages")
+        self.search.setAccessibleName("Search all pages")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(self._look)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Pages of the help")
+        self.list.setFixedWidth(_WIDE)
+        self.list.setWordWrap(True)
+        self.list.currentItemChanged.connect(lambda item, _old: self._open(item))
+        self.reader = QTextBrowser()
+        self.reader.setAccessibleName("Page")
+        self.reader.setOpenLinks(False)
+        self.reader.anchorClicked.connect(self._follow)
+        left, whole = QVBoxLayout(), QHBoxLayout(self)
+        left.addWidget(self.search)
+        left.addWidget(self.list, 1)
+        whole.setContentsMargins(10, 10, 10, 10)
+        whole.addLayout(left)
+        whole.addWidget(self.reader, 1)
+        QShortcut(QKeySequence("Esc"), self, self.close)
+        QShortcut(QKeySequence("Ctrl+F"), self, self.search.setFocus)
+        self.shown = ""
+        self._look("")
+
+    def _look(self, text: str) -> None:
+        """List what was searched for; all pages where nothing is."""
+        hits = search(tuple(self.pages.values()), text)
+        self.list.blockSignals(True)
+        self.list.clear()
+        entries = [(f"{self.pages[h.page].title} · {h.heading}\n{h.words}", h) for h in hits] if text.strip() else [
+            (page.title, Hit(page.name, "", "")) for page in self.pages.values()]
+        for told, hit in entries:
+            item = QListWidgetItem(told)
+            item.setData(Qt.ItemDataRole.UserRole, hit)
+            self.list.addItem(item)
+        if not entries:
+            item = QListWidgetItem("Nothing was found. Try fewer words.")
+            item.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.list.addItem(item)
+        self.list.blockSignals(False)
+        if entries and (text.strip() or not self.shown):
+            self.list.setCurrentRow(0)
+
+    def _open(self, item: QListWidgetItem | None) -> None:
+        hit = item.data(Qt.ItemDataRole.UserRole) if item is not None else None
+        if isinstance(hit, Hit):
+            self.show_page(hit.page)
+            if hit.words:
+                self._mark(self.search.text())
+
+    def show_page(self, name: str) -> None:
+        """Show a page."""
+        page: Page | None = self.pages.get(name)
+        if page is None:
+            return
+        if name != self.shown:
+            self.reader.setSearchPaths([str(page.folder)] if page.folder is not None else [])
+            self.reader.setMarkdown(page.text)
+            self.shown = name
+
+    def _mark(self, text: str) -> None:
+        """Go to the first of the words, and mark it."""
+        self.reader.moveCursor(QTextCursor.MoveOperation.Start)
+        words = text.split()
+        if not self.reader.find(text.strip()) and words:
+            self.reader.find(words[0])
+
+    def _follow(self, url: QUrl) -> None:
+        """Another page of the help, or, of the web, whatever the desktop opens it with."""
+        name = url.path().rpartition("/")[2].removesuffix(".md")
+        if url.scheme() in ("http", "https"):
+            QDesktopServices.openUrl(url)
+        elif name in self.pages:
+            self.show_page(name)
+        elif url.fragment():
+            self.reader.scrollToAnchor(url.fragment())

@@ -27,7 +27,7 @@ from tidal_lens.app.deck import Deck
 from tidal_lens.app.document import Document
 from tidal_lens.app.faults import Faults
 from tidal_lens.app.file_dialogs import FileDialogs
-from tidal_lens.app.help_sheet import help_sheet
+from tidal_lens.app.help_sheet import HelpSheet
 from tidal_lens.app.histories import Histories
 from tidal_lens.app.imports import Imports
 from tidal_lens.app.ledger import Ledger
@@ -103,7 +103,7 @@ class Window(QMainWindow):
         self.status.limit_chosen.connect(self._keep_memory)
         said = settings().value("memory", "")
         say_limit(int(said) if str(said).isdecimal() else None)
-        self._help: QWidget | None = None
+        self._help: HelpSheet | None = None
         self._compose()
         self._shortcuts: dict[str, QShortcut] = {}
         for command in COMMANDS:
@@ -267,13 +267,15 @@ class Window(QMainWindow):
 
     # -- help and the end ------------------------------------------------------------------------------------
 
-    def show_help(self) -> None:
-        """List all commands and keys; again: put the list away."""
-        if self._help is not None:
+    def show_help(self, page: str = "") -> None:
+        """Show the help, or a page of it; again: put it away."""
+        if self._help is not None and self._help.isVisible() and not page:
             self._help.close()
-            self._help = None
             return
-        self._help = help_sheet(self, [(a.title, a.keys, a.help) for a in COMMANDS if a.listed or a.keys])
+        if self._help is None:
+            self._help = HelpSheet(self, [(a.title, a.keys, a.help) for a in COMMANDS if a.listed or a.keys])
+        if page:
+            self._help.show_page(page)
         self._help.show()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
