@@ -27,6 +27,7 @@ from tidal_lens.study.dressings import Arrows, Ribbons, Texture
 from tidal_lens.study.kinds.seeds import LineSeeds
 from tidal_lens.study.looks import LineLook
 from tidal_lens.study.model import KeySetting, Subject
+from tidal_lens.study.noted import with_note
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -254,7 +255,14 @@ def shoot_tell(window: Window) -> None:
     window.view.eye.zoom(0.45)
     window.view.redraw()
     settle(window)
+    window.act("note-title")
+    window.act("note-add", "Leeward vortices")
+    settle(window)
+    note = document.study.notes[-1].with_(at=(0.86, 0.1, 0.16), place=(0.12, 0.2))
+    document.edit(with_note(document.study, note), "Note")
+    document.note("")
     window.act("plate-add", "Behind it")
+    window.show_notes()
     settle(window)
     shoot(window, "tell")
     document.edit(before, "Back")

@@ -108,6 +108,13 @@ def _quantities(_arguments: list[str]) -> int:
     return 0
 
 
+def _api(_arguments: list[str]) -> int:
+    from tidal_lens.tell.api_page import page
+
+    sys.stdout.write(page())
+    return 0
+
+
 def _layers(_arguments: list[str]) -> int:
     from tidal_lens.study.kinds.page import page
 
@@ -158,7 +165,7 @@ def _measures(arguments: list[str]) -> int:
 
 _COMMANDS: dict[str, Callable[[list[str]], int]] = {
     "make-demo": _make_demo, "simulate-run": _simulate_run, "measures": _measures, "run": _run, "quantities": _quantities,
-    "layers": _layers, "desktop": _desktop}
+    "layers": _layers, "api": _api, "desktop": _desktop}
 
 
 def _has_display() -> bool:

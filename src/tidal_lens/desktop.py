@@ -33,12 +33,12 @@ def paths(home: Path) -> dict[str, Path]:
 
 
 def entry() -> str:
-    """The desktop entry (freedesktop.org, Desktop Entry Specification 1.5)."""
+    """The desktop entry (freedesktop.org, Desktop Entry Specification)."""
     command = _command()
     kinds = "".join(f"application/{kind};" for kind in _KINDS)
     return f"""[Desktop Entry]
 Type=Application
-Version=1.5
+Version=1.0
 Name=Tidal Lens
 GenericName=Flow analysis
 Comment=See, locate and measure vortices, separation, shocks and recirculation in flow results
@@ -47,7 +47,7 @@ Icon=tidal-lens
 Terminal=false
 StartupNotify=true
 StartupWMClass=tidal-lens
-Categories=Science;Engineering;Education;
+Categories=Science;Engineering;
 Keywords=CFD;aerodynamics;vortex;shock;streamlines;
 MimeType={kinds}
 """

@@ -134,3 +134,17 @@ api.demo('mooring').picture(size=(64, 48))
 sys.exit(any('PyQt' in m for m in sys.modules))"""
     env = {**os.environ, "PYTHONPATH": str(Path(tidal_lens.__file__).parent.parent)}
     assert subprocess.run([sys.executable, "-c", code], env=env, check=False, timeout=300).returncode == 0
+
+
+def test_the_page_on_scripts_is_that_of_the_code_and_its_example_runs(tmp_path, monkeypatch):
+    from tidal_lens.tell.api_page import page
+
+    text = page()
+    assert (Path(__file__).resolve().parents[2] / "docs" / "api.md").read_text(encoding="utf-8") == text, "tidal-lens api > docs/api.md"
+    for name in vars(api.Case):
+        assert name.startswith("_") or name in text
+    code = text.split("```python\n")[1].split("```")[0]
+    monkeypatch.chdir(tmp_path)
+    exec(compile(code, "example", "exec"), {})
+    with Image.open(tmp_path / "wake.png") as image:
+        assert image.size == (1600, 900)

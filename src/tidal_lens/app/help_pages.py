@@ -138,7 +138,8 @@ def search(found_in: Sequence[Page], text: str, most: int = 60) -> list[Hit]:
             low = plain.lower()
             if plain and all(w in low for w in words):
                 at = low.index(words[0])
-                told = plain[max(0, at - _ROUND):at + _ROUND].strip()
+                begin = plain.rfind(" ", 0, max(0, at - _ROUND)) + 1 if at > _ROUND else 0
+                told = plain[begin:at + _ROUND].strip()
                 (first if block.lstrip().startswith("#") else rest).append(Hit(page.name, heading, told))
     return [*first, *rest][:most]
 

@@ -3,14 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 from PyQt6.QtCore import Qt, QUrl
-from PyQt6.QtGui import QDesktopServices, QKeySequence, QShortcut, QTextCursor
+from PyQt6.QtGui import QDesktopServices, QImage, QKeySequence, QShortcut, QTextCursor, QTextDocument
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QTextBrowser, QVBoxLayout, QWidget
 
 from tidal_lens.app.help_pages import Hit, Page, pages, search
 
-_WIDE = 260
+_WIDE, _EDGE = 260, 24
+
+
+class _Reader(QTextBrowser):
+    """Shows pictures no wider than itself."""
+
+    def loadResource(self, kind: int, name: QUrl) -> Any:
+        found = super().loadResource(kind, name)
+        if kind != QTextDocument.ResourceType.ImageResource.value:
+            return found
+        image = found if isinstance(found, QImage) else QImage.fromData(found) if found is not None else QImage()
+        viewport = self.viewport()
+        room = (viewport.width() if viewport is not None else self.width()) - _EDGE
+        if image.isNull() or image.width() <= room:
+            return image
+        return image.scaledToWidth(max(room, 100), Qt.TransformationMode.SmoothTransformation)
 
 
 class HelpSheet(QWidget):
@@ -40,7 +56,7 @@ class HelpSheet(QWidget):
         self.list.setFixedWidth(_WIDE)
         self.list.setWordWrap(True)
         self.list.currentItemChanged.connect(lambda item, _old: self._open(item))
-        self.reader = QTextBrowser()
+        self.reader = _Reader()
         self.reader.setAccessibleName("Page")
         self.reader.setOpenLinks(False)
         self.reader.anchorClicked.connect(self._follow)
