@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import os
 import sys
 import time
@@ -71,6 +72,7 @@ def main(arguments: list[str] | None = None) -> int:
     if not _has_display():
         sys.stderr.write("There is no display to open the window on. Use --picture FILE.png to get a picture of it.\n")
         return 2
+    gc.disable()  # of what is loaded nothing goes; it is let loose when the window is there
     from tidal_lens.app.start import run
 
     return run(path)

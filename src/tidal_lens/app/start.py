@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import signal
 import sys
@@ -63,6 +64,8 @@ def run(path: Path | None) -> int:
     window = Window()
     window.faults.install()
     window.show()
+    gc.freeze()  # what was loaded stays: it need not be looked at again
+    gc.enable()
     signal.signal(signal.SIGINT, lambda *_: app.quit())
     pulse = QTimer()
     pulse.start(500)

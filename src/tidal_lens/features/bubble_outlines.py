@@ -6,9 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from tidal_lens.cutting.contour import plane_cut
 from tidal_lens.cutting.regions import Limit, region_content, region_skin
@@ -94,6 +91,8 @@ class Outline:
 
 def outline_of(region: Backflow, token: Token | None = None) -> Outline | None:
     """The outline of a bubble; None where nothing runs back between nodes."""
+    from scipy.spatial import cKDTree
+
     flow, own = region.flow, region.own
     reversed_volume = region_content(flow, [region.inner], None, token=stage(token, 0.0, 0.0)).volume
     if not reversed_volume > 0.0:
@@ -167,6 +166,9 @@ class _Station:
 
     def through(self, c: float, speed: float) -> float:
         """What passes the part where the velocity is below c that belongs to the region."""
+        from scipy.sparse import coo_matrix
+        from scipy.sparse.csgraph import connected_components
+
         low = self.u < c
         pairs = np.concatenate([self.faces[:, [k, (k + 1) % 4]] for k in range(4)])
         good = low[pairs].all(axis=1)

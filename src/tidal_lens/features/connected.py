@@ -6,9 +6,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
@@ -18,6 +15,8 @@ from tidal_lens.work import Token
 
 def parts_of(flow: Flow, flagged: NDArray[np.bool_], token: Token | None = None) -> NDArray[np.int32]:
     """Number of the connected part of each flagged node, shape (n,), the part of most nodes first; −1 elsewhere."""
+    from scipy import ndimage
+
     out = np.full(flow.n_points, -1, np.int32)
     count = 0
     for block in flow.blocks:
@@ -72,5 +71,8 @@ def _linked(grid: UnstructuredGrid, own: NDArray[np.bool_], token: Token | None)
 
 def _joined(a: NDArray[Any], b: NDArray[Any], count: int) -> NDArray[np.int64]:
     """Number of the part of each of some things (count,), of which pairs (m,) belong together."""
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
     graph = coo_matrix((np.ones(len(a), np.int8), (a, b)), (count, count))
     return np.asarray(connected_components(graph, directed=False)[1], np.int64)

@@ -17,7 +17,6 @@ from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tidal_lens.features.finding import Finding, Number, Reason, Sort, between, over
 from tidal_lens.features.ridges import LOW, ridge_lines
@@ -78,6 +77,8 @@ def find_separation(flow: Flow, shear: NDArray[Any], token: Token | None = None)
 
 
 def _lines(flow: Flow, sheet: WallSheet, points: list[WallPoint], kind: Kind, token: Token | None) -> list[Finding]:
+    from scipy.spatial import cKDTree
+
     width = float(np.median(sheet.width))
     sign = -1.0 if kind == "separation" else 1.0
     reach = max(REACH * sheet.diagonal, LEAST_CELLS * width)
@@ -126,6 +127,8 @@ def _settled(ridge: Vec, path: Vec, width: float) -> Vec:
 
     A ridge lies where lines have drawn together most on their way, a little behind on curves.
     """
+    from scipy.spatial import cKDTree
+
     off, beside = (np.asarray(a) for a in cKDTree(ridge).query(path))
     stay = np.asarray(off < SETTLE * width)
     stop = int(np.argmin(stay)) if not stay.all() else len(path)
@@ -150,6 +153,8 @@ class _Ways:
 
     def wishes(self, width: float) -> list[tuple[float, int, int, int]]:
         """How far along which wall line which chain's beginning is, and at which of its points; the nearest first."""
+        from scipy.spatial import cKDTree
+
         tree = cKDTree(np.array([c[0] for c in self.chains]))
         out = []
         for n, (path, _) in self.paths.items():
@@ -191,6 +196,8 @@ def _leads(after: dict[int, tuple[int, Vec]], start: int, goal: int) -> bool:
 
 def _gone_on(path: Vec, level: Vec, rest: Vec, width: float) -> Vec:
     """As much of a wall line as belongs to the line that it goes on with: until it draws together less, or comes to a critical point."""
+    from scipy.spatial import cKDTree
+
     if not len(path):
         return path
     good = level > max(float(level[0]) - DROP, 0.0)
@@ -241,6 +248,8 @@ def _text(place: Vec) -> str:
 
 def _without_doubles(findings: list[Finding], diagonal: float) -> list[Finding]:
     """Without lines that lie beside a longer one."""
+    from scipy.spatial import cKDTree
+
     kept: list[Finding] = []
     for own in sorted(findings, key=lambda f: -f.size):
         if kept:

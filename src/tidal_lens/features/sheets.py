@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix, csr_matrix
-from scipy.sparse.csgraph import connected_components, dijkstra
 
 from tidal_lens.cutting.masking import kept_surface
 from tidal_lens.cutting.surface import Surface
@@ -48,6 +46,9 @@ def _counted(faces: Ints, count: int) -> tuple[Ints, Ints]:
 
 def pieces(count: int, edges: Ints, on: NDArray[np.bool_]) -> Ints:
     """Number of the connected piece of each of some vertices, shape (count,), that of most vertices first; −1 for others."""
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
     own = edges[on[edges].all(axis=1)]
     graph = coo_matrix((np.ones(len(own), np.int8), (own[:, 0], own[:, 1])), (count, count))
     part = connected_components(graph, directed=False)[1]
@@ -61,6 +62,8 @@ def pieces(count: int, edges: Ints, on: NDArray[np.bool_]) -> Ints:
 
 def averaged(values: Vec, edges: Ints, times: int) -> Vec:
     """Vertex values (n,) averaged with their neighbours, over and over; those that are not numbers take part in nothing."""
+    from scipy.sparse import csr_matrix
+
     n = len(values)
     graph = csr_matrix((np.ones(2 * len(edges)), (edges.T.ravel(), edges[:, ::-1].T.ravel())), (n, n))
     known = np.isfinite(values).astype(np.float64)
@@ -89,6 +92,8 @@ def evened(surface: Surface, times: int, held: NDArray[np.bool_] | None = None) 
     Those of its rim go by their neighbours along the rim; those that are held stay. After Taubin 1995, A
     signal processing approach to fair surface design, SIGGRAPH.
     """
+    from scipy.sparse import csr_matrix
+
     count = len(surface.points)
     keys, many = _counted(surface.faces, count)
     one, two = keys // count, keys % count
@@ -123,6 +128,9 @@ def opened(surface: Surface, cells: Vec, reach: float) -> tuple[Surface, Stencil
     Surface, Stencil
         And its vertices as mixtures of the surface's.
     """
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import dijkstra
+
     edges, count = edges_of(surface.faces), len(surface.points)
     one, two = edges.T
     length = np.linalg.norm(surface.points[one] - surface.points[two], axis=1)

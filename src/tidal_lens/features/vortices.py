@@ -15,7 +15,6 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tidal_lens.features import vortex_kernels as kernels
 from tidal_lens.features.scales import FREE, Scales, Values, bins, cell_widths, has_walls, least_of_each, scales_of
@@ -164,6 +163,8 @@ def core_lines(tank: Tank, token: Token | None = None) -> list[Core]:
     Seeds are followed some at a time, always as many and the strongest first, and those that a line has come by are left out: what is found
     does not depend on the number of threads.
     """
+    from scipy.spatial import cKDTree
+
     seeds = seeds_of(tank, stage(token, 0.0, 0.1))
     count = max(len(seeds), 1)
     widths = tank.widths_at(seeds)
@@ -194,6 +195,8 @@ def _through_plane(flow: Flow, seeds: Vec, widths: Vec) -> list[Core]:
 
 def _without_doubles(lines: list[Core]) -> list[Core]:
     """The longest first, without what lies beside a longer one; of one that leaves it, the part that does."""
+    from scipy.spatial import cKDTree
+
     kept: list[Core] = []
     places = np.empty((0, 3))
     waiting = [(-c.length, n, c) for n, c in enumerate(lines)]

@@ -12,7 +12,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tidal_lens.features.wall_sheet import WallSheet
 
@@ -114,6 +113,8 @@ def wall_points(sheet: WallSheet) -> list[WallPoint]:
 
 def apart(points: list[WallPoint]) -> Vec:
     """How many widths of triangles each is from the nearest of the other sort, shape (k,): pairs close together come of noise."""
+    from scipy.spatial import cKDTree
+
     out = np.full(len(points), 1e3)
     for sign in (-1, 1):
         own = [n for n, p in enumerate(points) if p.index * sign > 0]

@@ -8,7 +8,6 @@ from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tidal_lens.features.scales import cell_widths
 from tidal_lens.flow.case import Block, Flow
@@ -187,6 +186,8 @@ def _measured(flow: Flow, velocity: NDArray[Any], zeros: list[Zero]) -> list[Zer
 
 def _merged(flow: Flow, zeros: list[Zero]) -> list[Zero]:
     """Those that are apart, the first of each place."""
+    from scipy.spatial import cKDTree
+
     if not zeros:
         return []
     places = np.array([z.place for z in zeros])

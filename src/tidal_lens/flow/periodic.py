@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tidal_lens.flow.annulus import Triple, passages_of
 from tidal_lens.flow.case import Boundary, Flow
@@ -76,6 +75,8 @@ def periodic_of(flow: Flow, point: Triple, axis: Triple, number: int = 0) -> Per
 
 
 def _found(flow: Flow, point: Triple, axis: Triple, number: int) -> Periodic | None:
+    from scipy.spatial import cKDTree
+
     sides = [b for b in flow.boundaries if b.kind == "periodic" and len(b.faces)]
     if not sides:
         return None

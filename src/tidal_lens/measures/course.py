@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize_scalar
 
 Vec = NDArray[np.float64]
 WINDOW = "Hann"
@@ -59,6 +58,8 @@ def course_of(times: Vec, values: Vec) -> Course:
     for harmonic analysis with the discrete Fourier transform, Proc. IEEE 66). Its peak is where a sinusoid is sought that, with a
     mean, fits the values themselves best: a record of little more than one period tells its period by that.
     """
+    from scipy.optimize import minimize_scalar
+
     good = np.isfinite(values) & np.isfinite(times)
     t, v = times[good], values[good]
     nan = float("nan")

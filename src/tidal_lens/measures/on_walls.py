@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tidal_lens.flow.case import Flow
 from tidal_lens.measures.sums import Facets
@@ -42,6 +41,8 @@ def on_walls(flow: Flow, places: Vec) -> OnWalls:
     ValueError
         There are no walls.
     """
+    from scipy.spatial import cKDTree
+
     faces, _, _ = wall_faces(flow)
     if not len(faces):
         raise ValueError("this flow has no walls")

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from tidal_lens.features.finding import Finding
 from tidal_lens.flow.case import Flow
@@ -150,6 +149,8 @@ def findings_beside(first: Sequence[tuple[str, Finding]], other: Sequence[tuple[
 
 def _apart(one: Finding, two: Finding) -> float:
     """How far apart two findings are: their lines on the mean, the shorter from the longer; else their places."""
+    from scipy.spatial import cKDTree
+
     if len(one.line) < 2 or len(two.line) < 2:
         return float(np.linalg.norm(one.place - two.place))
     short, long = sorted((one.line, two.line), key=lambda line: float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum()))

@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.periodic import Periodic, moved
@@ -133,6 +132,8 @@ class _Sides:
     """Which places are at periodic sides, and where the flow goes on from there."""
 
     def __init__(self, flow: Flow, mesh: Mesh, periodic: Periodic) -> None:
+        from scipy.spatial import cKDTree
+
         self._flow, self._mesh, self._periodic = flow, mesh, periodic
         others = [b.points[b.faces].mean(axis=1) for b in flow.boundaries if b.kind != "periodic" and len(b.faces)]
         self._own = cKDTree(periodic.places)

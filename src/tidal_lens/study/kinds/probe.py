@@ -6,7 +6,6 @@ from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
 from pydantic import Field
-from scipy.spatial import cKDTree
 
 from tidal_lens.cutting.points import Points, values_at
 from tidal_lens.errors import StudyError
@@ -130,6 +129,8 @@ def _snapped(stencil: Stencil, *, mean: bool) -> Stencil:
 
 def _on_walls(flow: Flow, where: Vec) -> tuple[np.ndarray, list[str]]:
     """The nearest nodes of walls, both sides of one where two lie back to back, and what to call them."""
+    from scipy.spatial import cKDTree
+
     faces, areas, _ = wall_faces(flow)
     if not len(faces):
         raise StudyError("This flow has no walls.", "", "Take the values at the place itself, or say in the Case station what is a wall.")
