@@ -25,6 +25,16 @@ _MEMORY = 6 << 30
 _PATIENCE = 20.0
 
 
+def _kept(path, read):
+    """A record of a run is refused by a plain error of its value, and what it was of is made anew."""
+    from tidal_lens.errors import TidalLensError
+
+    try:
+        read(path.read_text(encoding="utf-8"))
+    except (ValueError, TypeError) as why:
+        raise TidalLensError(str(why)) from why
+
+
 def child(folder, begin, end, seed):
     """Break and open files; tells one line of each before and after."""
     resource.setrlimit(resource.RLIMIT_AS, (_MEMORY, _MEMORY))
@@ -36,7 +46,10 @@ def child(folder, begin, end, seed):
     from tidal_lens.errors import TidalLensError
     from tidal_lens.formats.bodies import SUFFIXES, read_body
     from tidal_lens.formats.csv_tables import read_table
+    from tidal_lens.formats.pictures import read_picture
     from tidal_lens.formats.registry import open_flow
+    from tidal_lens.study.files import load_study
+    from tidal_lens.tell.tasks import from_json
 
     warnings.simplefilter("error")
     samples = json.loads((folder / "samples.json").read_text())
@@ -48,7 +61,9 @@ def child(folder, begin, end, seed):
         bad.write_bytes(mutated(good.read_bytes(), random))
         print(json.dumps({"number": number, "name": name}), flush=True)
         try:
-            read = read_body if good.suffix in SUFFIXES else read_table if good.suffix == ".csv" else partial(open_flow, anyway=True)
+            readers = {".csv": read_table, ".tidal": load_study, ".png": read_picture, ".jpg": read_picture, ".webp": read_picture,
+                       ".json": lambda path: _kept(path, from_json)}
+            read = read_body if good.suffix in SUFFIXES else readers.get(good.suffix) or partial(open_flow, anyway=True)
             read(bad)
             end_as = "opened"
         except TidalLensError:
@@ -114,6 +129,8 @@ def fuzz(count, seed, say=print):
             part, lines = watch(folder, begin, min(begin + 1000, count), seed)
             found += part
             bad += lines
+            for line in lines:
+                say(line)
             say(f"{min(begin + 1000, count):,} files: {dict(found)}")
     return found, bad
 

@@ -123,6 +123,34 @@ def _zones(path, *, plane, bars):
     return path
 
 
+def _ours(folder):
+    """A study with plates, notes and how things are made of it; pictures; a record of a run."""
+    from PIL import Image
+
+    from tidal_lens.study.files import save_study
+    from tidal_lens.study.kinds.kind import Begun
+    from tidal_lens.study.kinds.slice import SliceShape
+    from tidal_lens.study.looks import SurfaceLook
+    from tidal_lens.study.model import KeySetting, Study
+    from tidal_lens.study.noted import with_note
+    from tidal_lens.study.notes import Note
+    from tidal_lens.study.plates import with_plate
+    from tidal_lens.study.telling import FilmSetting, ReportSetting, RunSetting
+    from tidal_lens.tell.tasks import Done, as_json
+
+    study = Study(case=str(folder / "case.cgns"), keys={"mach": KeySetting(low=0.0, high=2.0)},
+                  film=FilmSetting(what="sweep", card="slice-1"), report=ReportSetting(title="A wing"),
+                  run=RunSetting(cases=(str(folder / "other.cgns"),)))
+    look = SurfaceLook(colour_by="mach")
+    study = study.adding(study.layer_of(Begun("Slice", SliceShape(direction=(0.0, 1.0, 0.0), position=0.1), look)))
+    study = with_plate(with_note(study, Note(id="note-7", text="{Forces: CL}", at=(0.0, 1.0, 2.0))), "One")
+    save_study(study, folder / "study.tidal")
+    image = Image.linear_gradient("L").resize((40, 30)).convert("RGB")
+    for ending in ("png", "jpg", "webp"):
+        image.save(folder / f"logo.{ending}")
+    (folder / "done.json").write_text(as_json(Done(("a.png",), {"m: x": 1.5}, 0.5, ("t",), "", 2.0)))
+
+
 def make_samples(folder):
     """Good files of all formats; the files that a file links to stand beside it."""
     made = []
@@ -160,4 +188,6 @@ def make_samples(folder):
     facet = "facet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\n"
     (folder / "facets.stl").write_text(f"solid a\n{facet * 3}endsolid")
     (folder / "run.csv").write_text("iteration,residual,CL\n" + "".join(f"{n},{10 ** (-n / 9):.4e},0.5\n" for n in range(40)))
+    _ours(folder)
+    made += [folder / name for name in ("study.tidal", "logo.png", "logo.jpg", "logo.webp", "done.json", "study.tidal", "study.tidal")]
     return [*made, folder / "body.obj", folder / "facets.stl", folder / "run.csv"]

@@ -63,7 +63,11 @@ class TopBar(QWidget):
         line.addWidget(self._mark)
         line.addSpacing(6)
         line.addWidget(self.title, 2)
-        line.addWidget(IconButton("folder-open", "Open", "Open a result or a study (Ctrl+O)", lambda: desk.act("open")))
+        self.open = IconButton("folder-open", "Open", "Open a result or a study (Ctrl+O); right-click: recent files",
+                               lambda: desk.act("open"))
+        self.open.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.open.customContextMenuRequested.connect(lambda at: desk.files.recent_menu().popup(self.open.mapToGlobal(at)))
+        line.addWidget(self.open)
         line.addWidget(IconButton("save", "Save", "Save the study (Ctrl+S)", lambda: desk.act("save")))
         line.addSpacing(8)
         line.addWidget(command, 3)

@@ -148,6 +148,8 @@ def going(stations: Sequence[Station]) -> Iterator[Command]:
 
 BASE: tuple[Command, ...] = (
     Command("open", "Open…", "Ctrl+O", "Open a result or a study.", lambda d, path="": d.files.open_dialog(path), takes=(str,)),
+    Command("recent", "Open a recent file…", "Ctrl+Shift+O", "List files that were opened or saved last.",
+            lambda d, path="": d.files.open_recent(path), takes=(str,)),
     Command("save", "Save study", "Ctrl+S", "Save the study.", lambda d: d.files.save(), _open_case),
     Command("save-as", "Save study as…", "Ctrl+Shift+S", "Save the study under another name.",
             lambda d, path="": d.files.save_as(path), _open_case, (str,)),

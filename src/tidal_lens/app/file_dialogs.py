@@ -6,13 +6,14 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from tidal_lens.app.document import Document
 from tidal_lens.app.histories import Histories
 from tidal_lens.app.imports import Imports
 from tidal_lens.app.measure_entry import MeasureEntry
 from tidal_lens.app.notices import Notice
+from tidal_lens.app.preferences import forget_recent, recent
 from tidal_lens.errors import TidalLensError
 from tidal_lens.formats.pictures import ENDINGS as PICTURES
 from tidal_lens.formats.pictures import read_picture
@@ -70,6 +71,35 @@ class FileDialogs:
         self._ask("Open a result or a study", self._document.open_path, path, filters=[
             f"Results and studies ({patterns} *{SUFFIX})", "Bodies, points and histories (*.stl *.ply *.obj *.csv *.dat *.txt)",
             "All files (*)"])
+
+    def open_recent(self, path: str = "") -> None:
+        """Open a file that was open before, offering what there is where none is named."""
+        if path:
+            self._document.open_path(Path(path))
+            return
+        menu = self.recent_menu()
+        menu.popup(self._window.mapToGlobal(self._window.rect().center()))
+
+    def recent_menu(self) -> QMenu:
+        """Files that were opened or saved last."""
+        menu = QMenu(self._window)
+        menu.setAccessibleName("Recent files")
+        menu.setToolTipsVisible(True)
+        for one in recent():
+            action = menu.addAction(f"{one.name}   {one.parent.name}")
+            if action is not None:
+                action.setToolTip(str(one))
+                action.triggered.connect(lambda _on=False, p=one: self._document.open_path(p))
+        if menu.isEmpty():
+            none = menu.addAction("Nothing was opened before")
+            if none is not None:
+                none.setEnabled(False)
+        else:
+            menu.addSeparator()
+            forget = menu.addAction("Forget them")
+            if forget is not None:
+                forget.triggered.connect(forget_recent)
+        return menu
 
     def lay(self, kind: Kind, path: str = "") -> None:
         """Lay something from a file into the flow, asking for it where none is given."""

@@ -152,6 +152,10 @@ class Jobs(QObject):
         """Whether a slot has work under way; or any that somebody waits for."""
         return any(s.purpose not in _ASIDE for s in self._running) if slot is None else slot in self._running
 
+    def running(self, purpose: str) -> list[Job]:
+        """Jobs of a purpose that are under way."""
+        return [job for slot, job in self._running.items() if slot.purpose == purpose]
+
     def foremost(self) -> Job | None:
         """The job that has run longest; before those that nobody waits for."""
         return min(self._running.values(), key=lambda j: (j.slot.purpose in _ASIDE, j.number), default=None)

@@ -43,6 +43,11 @@ class Makers(QObject):
         """Whether a sort of file is being made."""
         return self._document.jobs.is_busy(Slot(MAKING, what))
 
+    @property
+    def under_way(self) -> list[str]:
+        """Titles of what is being made, but for previews."""
+        return [job.title for job in self._document.jobs.running(MAKING) if job.slot.key != "preview"]
+
     def cancel(self, what: str) -> None:
         """Give up what is being made."""
         self._document.jobs.cancel(Slot(MAKING, what))

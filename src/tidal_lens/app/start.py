@@ -16,7 +16,8 @@ from PyQt6.QtWidgets import QApplication
 from tidal_lens.app import theme
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
-from tidal_lens.app.window import Window, settings
+from tidal_lens.app.preferences import settings
+from tidal_lens.app.window import Window
 from tidal_lens.scene.renderer import prefer_headless
 from tidal_lens.work import Token
 
@@ -88,6 +89,7 @@ def _begin(window: Window, path: Path | None) -> None:
     window.autosave.offer_leftovers()
     if path is None:
         window.open_demo()
+        window.welcome()
     else:
         window.document.open_path(path)
     QTimer.singleShot(1500, lambda: warm(window))

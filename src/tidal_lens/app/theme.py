@@ -207,5 +207,6 @@ QFrame#rule { background: $line; max-height: 1px; min-height: 1px; border: none;
 QWidget#strip { background: $panel; border: 1px solid $amber; border-radius: 6px; }
 QWidget#strip[grade="bad"] { border-color: $red; }
 QWidget#strip[grade="note"] { border-color: $sea; }
+QWidget#welcome { background: $panel; border: 1px solid $sea; border-radius: 6px; }
 QWidget#help { background: $panel; border: 1px solid $line; border-radius: 6px; }
 """

@@ -5,8 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-import platformdirs
-from PyQt6.QtCore import QSettings, QSize
+from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QHBoxLayout,
@@ -35,20 +34,16 @@ from tidal_lens.app.lifted import Lifted
 from tidal_lens.app.notices import Notice
 from tidal_lens.app.over_time import OverTime
 from tidal_lens.app.plates_strip import PlatesStrip
+from tidal_lens.app.preferences import note_recent, settings
 from tidal_lens.app.stations.tell import TellStation
 from tidal_lens.app.view import FlowView
 from tidal_lens.app.views import Views
+from tidal_lens.app.welcome import Welcome
 from tidal_lens.demo.shipped import demo_path
 from tidal_lens.formats.bodies import SUFFIXES
 from tidal_lens.formats.clouds import TABLES
 from tidal_lens.memory import say_limit
 from tidal_lens.study.kinds.kind import Kind
-
-
-def settings() -> QSettings:
-    """The user's preferences."""
-    path = Path(platformdirs.user_config_dir("tidal-lens")) / "preferences.ini"
-    return QSettings(str(path), QSettings.Format.IniFormat)
 
 
 class Window(QMainWindow):
@@ -81,6 +76,8 @@ class Window(QMainWindow):
         self.imports.names_of = self.view.findings.names_of
         self.document.offered.connect(self._take_offer)
         self.document.noted_changed.connect(self._noted)
+        self.document.case_opened.connect(self._opened)
+        self.document.file_changed.connect(self._opened)
         self.document.film_wanted.connect(lambda: self.act("save-sweep"))
         self.histories = Histories(self.document)
         self.ledger = Ledger(self.document, self.histories, self.view.findings, self.act)
@@ -215,6 +212,23 @@ class Window(QMainWindow):
 
     # -- layers ----------------------------------------------------------------------------------------------
 
+    def _opened(self) -> None:
+        """What is open is remembered, but for what comes along."""
+        document = self.document
+        path = document.file or (document.flow.path if document.flow is not None else None)
+        if path is not None and not path.resolve().is_relative_to(demo_path("x").parent.parent):
+            note_recent(path)
+
+    def welcome(self) -> None:
+        """At the very first start: a card with three choices."""
+        if settings().value("welcomed", "") == "yes":
+            return
+        settings().setValue("welcomed", "yes")
+        self.welcome_card = Welcome(self.view, (
+            ("folder-open", "Open a result", "Open a result, or a study", lambda: self.act("open")),
+            ("station-look", "Look at the demo", "Turn it, drag the bead on the slice", self.view.setFocus),
+            ("circle-question-mark", "The first hour", "What there is, station by station", lambda: self.act("help", "first-hour"))))
+
     def _noted(self, typing: bool) -> None:
         """A note was chosen: to be typed, or its row to be seen if the station is."""
         self.view.update()
@@ -282,7 +296,8 @@ class Window(QMainWindow):
         """Ask about unsaved work, the one place where it could be lost."""
         if event is None:
             return
-        if self.document.is_changed and self.document.flow is not None and self.isVisible() and not self._may_close():
+        if self.isVisible() and self.document.flow is not None and (self.document.is_changed or self.document.makers.under_way) \
+                and not self._may_close():
             event.ignore()
             return
         if self._help is not None:
@@ -294,13 +309,17 @@ class Window(QMainWindow):
         event.accept()
 
     def _may_close(self) -> bool:
+        """Ask once, about all that would be lost."""
+        changed, making = self.document.is_changed, self.document.makers.under_way
         box = QMessageBox(self)
         box.setWindowTitle("Tidal Lens")
-        box.setText("The study has changes that are not saved.")
-        keep = box.addButton("Save…", QMessageBox.ButtonRole.AcceptRole)
-        drop = box.addButton("Do not save", QMessageBox.ButtonRole.DestructiveRole)
+        told = ["The study has changes that are not saved."] if changed else []
+        told += [f"{title} is not done yet; it is given up." for title in making]
+        box.setText("\n".join(told))
+        keep = box.addButton("Save…", QMessageBox.ButtonRole.AcceptRole) if changed else None
+        drop = box.addButton("Do not save" if changed else "Close", QMessageBox.ButtonRole.DestructiveRole)
         box.addButton("Go back", QMessageBox.ButtonRole.RejectRole)
         box.exec()
-        if box.clickedButton() is keep:
+        if keep is not None and box.clickedButton() is keep:
             return self.files.save()
         return box.clickedButton() is drop
