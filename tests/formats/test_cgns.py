@@ -157,3 +157,21 @@ def test_a_step_whose_file_is_cut_off(tmp_path):
     with pytest.raises(FileError, match="damaged or cut off") as caught:
         open_flow(path, step=2)
     assert "run 03" in str(caught.value)
+
+
+def test_a_node_whose_head_is_damaged_is_told(tmp_path):
+    """The library has no number of such a node, and so nothing can be kept by it."""
+    from tidal_lens.formats.cgns_tree import Tree
+
+    class Odd:
+        name = "/odd"
+
+        def __hash__(self):
+            raise TypeError("Objects of class FileID cannot be hashed")
+
+        def __eq__(self, other):
+            return self is other
+
+    path, _ = series(tmp_path)
+    with Tree(path) as tree, pytest.raises(FileError, match="damaged"):
+        tree.own(Odd(), "Zone_t")

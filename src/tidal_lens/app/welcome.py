@@ -65,7 +65,8 @@ class Welcome(QWidget):
     def _lie(self) -> None:
         over = self.parentWidget()
         if over is not None:
-            self.adjustSize()
+            inside = self.layout()
+            self.resize(_WIDE, inside.totalHeightForWidth(_WIDE) if inside is not None else self.height())
             self.move((over.width() - self.width()) // 2, max(20, (over.height() - self.height()) // 3))
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:

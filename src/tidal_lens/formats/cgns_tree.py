@@ -53,7 +53,10 @@ class Tree:
 
     def _below(self, node: Any) -> list[tuple[str, Any, str]]:
         """Name, node and label of all below another, each read once; links have no label."""
-        found = self._listed.get(node)
+        try:
+            found = self._listed.get(node)
+        except TypeError as why:  # the library knows no number of a node whose head is damaged
+            raise self.fail("A node of it is damaged.", self.root) from why
         if found is None:
             below = ((name, child) for name in names(node) if not name.startswith(" ") and (child := subgroup(node, name)) is not None)
             found = [(name, child, _LINK if text_of(child, "type") == _LINK else text_of(child, "label")) for name, child in below]
