@@ -72,10 +72,27 @@ def main(arguments: list[str] | None = None) -> int:
     if not _has_display():
         sys.stderr.write("There is no display to open the window on. Use --picture FILE.png to get a picture of it.\n")
         return 2
+    _take_threads()
     gc.disable()  # of what is loaded nothing goes; it is let loose when the window is there
     from tidal_lens.app.start import run
 
     return run(path)
+
+
+def _take_threads() -> None:
+    """How many threads the user wants, before anything begins any: the preferences are plain text."""
+    import configparser
+
+    import platformdirs
+
+    said = configparser.ConfigParser(interpolation=None, strict=False)
+    try:
+        said.read(Path(platformdirs.user_config_dir("tidal-lens")) / "preferences.ini", encoding="utf-8")
+        wanted = said.get("General", "threads", fallback="")
+    except (configparser.Error, OSError, UnicodeDecodeError):
+        return
+    if wanted.isdecimal() and 0 < int(wanted) <= 256:
+        os.environ.setdefault("TIDAL_LENS_THREADS", wanted)
 
 
 def _run(arguments: list[str]) -> int:

@@ -58,6 +58,12 @@ class Desk(Protocol):
     def play(self) -> None:
         """Play through the steps of a series, or pause."""
 
+    def show_settings(self) -> None:
+        """Show the settings; again: put them away."""
+
+    def save_report(self, path: str = "") -> None:
+        """Save a report for whoever looks into a fault."""
+
     def show_notes(self) -> None:
         """Show the notes in the Tell station."""
 

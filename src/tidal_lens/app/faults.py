@@ -21,6 +21,7 @@ from tidal_lens.errors import TidalLensError
 from tidal_lens.scratch import writing
 
 _LARGEST = 1_000_000  # bytes of the log that are kept
+_TOLD = 20_000  # letters of it that a report holds
 
 
 def log_file() -> Path:
@@ -87,6 +88,13 @@ class Faults(QObject):
                          f"{max(len(flow.times), 1)}")
         facts.append("Cards: " + (", ".join(layer.kind for layer in study.layers) or "none"))
         return "\n".join([*facts, "", text])
+
+    def of_late(self) -> str:
+        """The end of what was written down, without which a report says what is open only."""
+        try:
+            return log_file().read_text(encoding="utf-8", errors="replace")[-_TOLD:]
+        except OSError:
+            return "No fault was written down."
 
     def save_report(self, text: str, path: Path | None = None) -> None:
         """Save a report, asking for a name where none is given."""

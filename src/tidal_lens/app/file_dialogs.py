@@ -80,6 +80,12 @@ class FileDialogs:
         menu = self.recent_menu()
         menu.popup(self._window.mapToGlobal(self._window.rect().center()))
 
+    def open_same(self, path: str = "") -> None:
+        """Open another result with what is on the table, asking for it where none is given."""
+        patterns = " ".join(f"*{s}" for f in FORMATS for s in f.suffixes)
+        self._ask("Open another result with this study", self._document.openings.open_same, path,
+                  filters=[f"Results ({patterns})", "All files (*)"])
+
     def recent_menu(self) -> QMenu:
         """Files that were opened or saved last."""
         menu = QMenu(self._window)

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from PyQt6.QtCore import Qt, QUrl
-from PyQt6.QtGui import QDesktopServices, QImage, QKeySequence, QShortcut, QTextCursor, QTextDocument
+from PyQt6.QtCore import QEvent, Qt, QUrl
+from PyQt6.QtGui import QDesktopServices, QImage, QKeyEvent, QKeySequence, QShortcut, QTextCursor, QTextDocument
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QTextBrowser, QVBoxLayout, QWidget
 
 from tidal_lens.app.help_pages import Hit, Page, pages, search
+from tidal_lens.app.parts import keep_escape
 
 _WIDE, _EDGE = 260, 24
 
@@ -66,10 +67,19 @@ class HelpSheet(QWidget):
         whole.setContentsMargins(10, 10, 10, 10)
         whole.addLayout(left)
         whole.addWidget(self.reader, 1)
-        QShortcut(QKeySequence("Esc"), self, self.close)
         QShortcut(QKeySequence("Ctrl+F"), self, self.search.setFocus)
         self.shown = ""
         self._look("")
+
+    def event(self, event: QEvent | None) -> bool:
+        keep_escape(event)
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.close()
+            return
+        super().keyPressEvent(event)
 
     def _look(self, text: str) -> None:
         """List what was searched for; all pages where nothing is."""
@@ -106,6 +116,11 @@ class HelpSheet(QWidget):
             self.reader.setSearchPaths([str(page.folder)] if page.folder is not None else [])
             self.reader.setMarkdown(page.text)
             self.shown = name
+        at = list(self.pages).index(name)
+        if not self.search.text().strip() and self.list.currentRow() != at:
+            self.list.blockSignals(True)
+            self.list.setCurrentRow(at)
+            self.list.blockSignals(False)
 
     def _mark(self, text: str) -> None:
         """Go to the first of the words, and mark it."""

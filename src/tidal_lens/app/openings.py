@@ -62,6 +62,14 @@ class Openings:
         study = None if keep is None else keep.model_copy(update={"numbered": True, "step": max(len(siblings(path)) - 1, 0)})
         self._open(path, True, study, document.file, numbered=True)
 
+    def open_same(self, path: str | Path) -> None:
+        """Open another result with what is on the table; it is a study of its own, not saved yet."""
+        target = Path(path)
+        study = self._document.study
+        own = tuple(x for x in study.layers if x.is_of(0))
+        study = study.model_copy(update={"case": str(target.resolve()), "step": 0, "numbered": False, "others": (), "layers": own})
+        self._open(target, True, study, None)
+
     def take_up(self, path: Path, file: Path | None) -> None:
         """Open the study in a file; it will be saved to another file, or to none yet."""
         try:

@@ -35,6 +35,7 @@ from tidal_lens.app.notices import Notice
 from tidal_lens.app.over_time import OverTime
 from tidal_lens.app.plates_strip import PlatesStrip
 from tidal_lens.app.preferences import note_recent, settings
+from tidal_lens.app.settings_sheet import SettingsSheet
 from tidal_lens.app.stations.tell import TellStation
 from tidal_lens.app.view import FlowView
 from tidal_lens.app.views import Views
@@ -44,6 +45,12 @@ from tidal_lens.formats.bodies import SUFFIXES
 from tidal_lens.formats.clouds import TABLES
 from tidal_lens.memory import say_limit
 from tidal_lens.study.kinds.kind import Kind
+
+
+def _take_memory() -> None:
+    """As much may be kept as the user said."""
+    said = settings().value("memory", "")
+    say_limit(int(said) if str(said).isdecimal() else None)
 
 
 class Window(QMainWindow):
@@ -97,10 +104,10 @@ class Window(QMainWindow):
         self.top: TopBar = TopBar(self, self.command)
         self.top.titled.connect(self.setWindowTitle)
         self.status = StatusLine(self.document)
-        self.status.limit_chosen.connect(self._keep_memory)
-        said = settings().value("memory", "")
-        say_limit(int(said) if str(said).isdecimal() else None)
+        self.status.limit_chosen.connect(self.keep_memory)
+        _take_memory()
         self._help: HelpSheet | None = None
+        self._settings: SettingsSheet | None = None
         self._compose()
         self._shortcuts: dict[str, QShortcut] = {}
         for command in COMMANDS:
@@ -199,7 +206,7 @@ class Window(QMainWindow):
         """Offer how much may be kept that can be worked out again."""
         self.status.choose_limit()
 
-    def _keep_memory(self, nbytes: int | None) -> None:
+    def keep_memory(self, nbytes: int | None) -> None:
         """So much may be kept, for good; None for a third of the machine's memory."""
         say_limit(nbytes)
         settings().setValue("memory", nbytes or "")
@@ -292,6 +299,17 @@ class Window(QMainWindow):
             self._help.show_page(page)
         self._help.show()
 
+    def show_settings(self) -> None:
+        """Show the settings; again: put them away."""
+        if self._settings is None:
+            self._settings = SettingsSheet(self, self)
+        self._settings.refresh()
+        self._settings.setVisible(not self._settings.isVisible())
+
+    def save_report(self, path: str = "") -> None:
+        """Save a report for whoever looks into a fault, asking for a name where none is given."""
+        self.faults.save_report(self.faults.of_late(), Path(path) if path else None)
+
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Ask about unsaved work, the one place where it could be lost."""
         if event is None:
@@ -300,8 +318,9 @@ class Window(QMainWindow):
                 and not self._may_close():
             event.ignore()
             return
-        if self._help is not None:
-            self._help.close()
+        for sheet in (self._help, self._settings):
+            if sheet is not None:
+                sheet.close()
         self.autosave.end()
         self.ended_well = self.document.close()
         self.faults.remove()
