@@ -128,7 +128,7 @@ def _quantities(_arguments: list[str]) -> int:
 
 
 def _api(_arguments: list[str]) -> int:
-    from tidal_lens.tell.api_page import page
+    from tidal_lens.api_page import page
 
     sys.stdout.write(page())
     return 0

@@ -137,7 +137,7 @@ sys.exit(any('PyQt' in m for m in sys.modules))"""
 
 
 def test_the_page_on_scripts_is_that_of_the_code_and_its_example_runs(tmp_path, monkeypatch):
-    from tidal_lens.tell.api_page import page
+    from tidal_lens.api_page import page
 
     text = page()
     assert (Path(__file__).resolve().parents[2] / "docs" / "api.md").read_text(encoding="utf-8") == text, "tidal-lens api > docs/api.md"

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QImage
 
 from driving import click, differing, drag, keys, pixels, settle, type_into, wait
+from tidal_lens.quantities.names import OWN
 from tidal_lens.study.files import load_study
 
 pytestmark = pytest.mark.gui
@@ -386,3 +387,24 @@ def test_titles_bars_pictures_and_numbers_are_put_in(telling, tmp_path):
     assert "0.4" in shown or "−" in shown, "the number as it is"
     red = (np.abs(pixels(telling.view).astype(int) - [255, 0, 0]).max(axis=-1) < 20).mean()
     assert red > 0.005, "the picture lies over the view"
+
+
+def test_what_is_made_leaves_the_keys_of_the_view_as_they_are(telling, tmp_path):
+    """Lines bring values of their own, which are others at each picture of an animation: the view's key stays that of its own lines."""
+    document, told = telling.document, []
+    document.noticed.connect(lambda n: told.append(n.text))
+    telling.act("add-slice-x")
+    settle(telling)
+    cut = document.chosen
+    telling.act("add-seed-card", f"card {cut}")
+    settle(telling)
+    lines = document.chosen_layer
+    document.edit_layer(lines.with_(look=lines.look.with_(colour_by=f"{OWN}length from the seed")), "Length")
+    settle(telling)
+    before = document.key(f"{OWN}length from the seed")[1:]
+    film = document.study.film.with_(what="sweep", card=cut, seconds=0.4, rate=10.0, wide=120, tall=80)
+    document.edit(document.study.with_(film=film), "Film")
+    telling.act("save-film", str(tmp_path / "a.gif"))
+    wait(lambda: any("a.gif" in text for text in told), "the film", 120)
+    settle(telling)
+    assert document.key(f"{OWN}length from the seed")[1:] == before

@@ -127,7 +127,8 @@ class Makers(QObject):
         if evaluator is None:
             return
         study, colours = document.study, theme.current().name
-        opened = Opened(evaluator, self._series())
+        # Own values of cards, as they are noted while other plates or moments are worked out, are not those that the window shows.
+        opened = Opened(evaluator.with_context(evaluator.store.reference, evaluator.store.methods), self._series())
 
         def done(told: tuple[str, Sequence[str]]) -> None:
             text, troubles = told
