@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from PyQt6.QtCore import QEvent, Qt, QUrl
-from PyQt6.QtGui import QDesktopServices, QImage, QKeyEvent, QKeySequence, QShortcut, QTextCursor, QTextDocument
+from PyQt6.QtCore import Qt, QUrl
+from PyQt6.QtGui import QDesktopServices, QImage, QKeySequence, QShortcut, QTextCursor, QTextDocument
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QTextBrowser, QVBoxLayout, QWidget
 
 from tidal_lens.app.help_pages import Hit, Page, pages, search
-from tidal_lens.app.parts import keep_escape
+from tidal_lens.app.sheet import Sheet
 
 _WIDE, _EDGE = 260, 24
 
@@ -30,7 +30,7 @@ class _Reader(QTextBrowser):
         return image.scaledToWidth(max(room, 100), Qt.TransformationMode.SmoothTransformation)
 
 
-class HelpSheet(QWidget):
+class HelpSheet(Sheet):
     """A window of its own.
 
     Parameters
@@ -42,9 +42,7 @@ class HelpSheet(QWidget):
     """
 
     def __init__(self, window: QWidget, commands: Sequence[tuple[str, str, str]]) -> None:
-        super().__init__(window, Qt.WindowType.Tool)
-        self.setObjectName("help")
-        self.setWindowTitle("Help")
+        super().__init__(window, "Help")
         self.resize(980, 700)
         self.pages = {page.name: page for page in pages(commands)}
         self.search = QLineEdit()
@@ -70,16 +68,6 @@ class HelpSheet(QWidget):
         QShortcut(QKeySequence("Ctrl+F"), self, self.search.setFocus)
         self.shown = ""
         self._look("")
-
-    def event(self, event: QEvent | None) -> bool:
-        keep_escape(event)
-        return super().event(event)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() == Qt.Key.Key_Escape:
-            self.close()
-            return
-        super().keyPressEvent(event)
 
     def _look(self, text: str) -> None:
         """List what was searched for; all pages where nothing is."""

@@ -6,13 +6,12 @@ import os
 from typing import Protocol
 
 import psutil
-from PyQt6.QtCore import QEvent, Qt
-from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from tidal_lens.app import theme
-from tidal_lens.app.parts import Choice, NumberField, Picker, keep_escape, label, row, rule
+from tidal_lens.app.parts import Choice, NumberField, Picker, label, row, rule
 from tidal_lens.app.preferences import forget_recent, settings
+from tidal_lens.app.sheet import Sheet
 from tidal_lens.memory import said_limit
 from tidal_lens.work import WORKERS
 
@@ -32,13 +31,11 @@ class Owner(Protocol):
         """Save a report for whoever looks into a fault."""
 
 
-class SettingsSheet(QWidget):
+class SettingsSheet(Sheet):
     """A small window; a control acts when it is moved."""
 
     def __init__(self, window: QWidget, owner: Owner) -> None:
-        super().__init__(window, Qt.WindowType.Tool)
-        self.setObjectName("help")
-        self.setWindowTitle("Settings")
+        super().__init__(window, "Settings")
         self.setFixedWidth(380)
         self._owner = owner
         self.theme = Choice([("chart", "Chart", "Pale paper and ink"), ("night", "Night", "Dark paper and pale ink")])
@@ -68,16 +65,6 @@ class SettingsSheet(QWidget):
         inside.addStretch(1)
         theme.hub().changed.connect(self.refresh)
         self.refresh()
-
-    def event(self, event: QEvent | None) -> bool:
-        keep_escape(event)
-        return super().event(event)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() == Qt.Key.Key_Escape:
-            self.close()
-            return
-        super().keyPressEvent(event)
 
     def _theme(self, name: str) -> None:
         if name != theme.current().name:
