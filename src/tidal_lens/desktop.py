@@ -55,7 +55,8 @@ MimeType={kinds}
 
 def _command() -> str:
     """What starts the program, quoted as entries want it."""
-    launcher = os.environ.get(LAUNCHER) or shutil.which("tidal-lens")
+    beside = Path(sys.executable).with_name("tidal-lens")
+    launcher = os.environ.get(LAUNCHER) or (str(beside) if beside.is_file() else shutil.which("tidal-lens"))
     words = [launcher] if launcher else [sys.executable, "-m", "tidal_lens"]
 
     def quoted(word: str) -> str:

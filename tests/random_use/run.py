@@ -39,7 +39,8 @@ from tidal_lens.memory import KEEPER, limit, say_limit  # noqa: E402
 CASES = ("kittiwake gust.cgns", "kittiwake.vtm", "kittiwake coarse.vtm")
 NOT_AT_RANDOM = {"open", "save", "save-as", "save-flow", "save-card", "save-table",
                  "add-body", "add-cloud", "history", "follow", "quit", "help", "memory", "save-picture", "save-film", "save-sweep",
-                 "save-report", "save-script", "run", "run-case", "note-picture", "open-same", "recent", "error-report", "about", "settings"}
+                 "save-report", "save-script", "run", "run-case", "note-picture", "open-same", "recent", "error-report", "about",
+                 "settings"}
 KEYS = (Qt.Key.Key_F, Qt.Key.Key_Left, Qt.Key.Key_Up, Qt.Key.Key_Plus, Qt.Key.Key_Minus, Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight,
         Qt.Key.Key_Escape, Qt.Key.Key_Comma, Qt.Key.Key_Slash, Qt.Key.Key_Period, Qt.Key.Key_F5)
 

@@ -234,3 +234,28 @@ def test_a_small_picture_of_one_item(drawing):
     name, item, pixels = drawing.wait(drawing.small)
     assert (name, item.id) == ("plate", "plate")
     assert (np.abs(pixels[..., :3].astype(int) - [255, 0, 0]).max(axis=-1) < 10).mean() > 0.2
+
+
+def test_a_picture_does_not_depend_on_what_was_drawn_before():
+    """Lines that lie on surfaces once changed a setting of the whole library."""
+    import numpy as np
+
+    from tidal_lens.scene.camera import first_camera
+    from tidal_lens.scene.canvas import Canvas
+    from tidal_lens.scene.scene import LinesItem, Scene, SurfaceItem
+
+    corners = np.array([[-1.0, -1, -0.3], [1, -1, 0.2], [1, 1, 0.4], [-1, 1, -0.1]])
+    face = SurfaceItem("face", corners, np.array([[0, 1, 2, 3]]), None, None, "#C04020", 1.0, False, False)
+    edge = LinesItem("edge", corners[[0, 1, 2, 3, 0]], np.array([0, 5]), None, None, "#102030", 1.0)
+    lying = LinesItem("lying", corners[[0, 2]], np.array([0, 2]), None, None, "#102030", 1.0, lying=True)
+    camera = first_camera(np.full(3, -1.0), np.full(3, 1.0), 1.5)
+
+    def drawn(*items):
+        canvas = Canvas()
+        pixels = canvas.draw(Scene(items, "#FFFFFF", np.full(3, -1.0), np.full(3, 1.0)), camera, 300, 200, 1.0, draft=False)[0].copy()
+        canvas.close()
+        return pixels
+
+    before = drawn(face, edge)
+    drawn(face, lying)
+    assert (drawn(face, edge) == before).all()

@@ -149,9 +149,9 @@ def test_letters_have_the_width_of_the_font():
 
     from tidal_lens.tell.lettering import files
 
-    font = TTFont(files()[0])
-    table, widths = font.getBestCmap(), font["hmtx"]
-    told = sum(widths[table[ord(c)]][0] for c in "Mach number") / font["head"].unitsPerEm * 12.5
+    with TTFont(files()[0]) as font:
+        table, widths = font.getBestCmap(), font["hmtx"]
+        told = sum(widths[table[ord(c)]][0] for c in "Mach number") / font["head"].unitsPerEm * 12.5
     assert measure("Mach number", 12.5, False) == pytest.approx(told, rel=0.04), "but for kerning and the sides of the outer letters"
 
 

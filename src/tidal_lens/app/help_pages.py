@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import sys
+import tomllib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -95,8 +96,8 @@ def libraries() -> list[tuple[str, str, str]]:
     try:
         metadata.distribution("tidal-lens")
     except metadata.PackageNotFoundError:
-        waiting = ["PyQt6", "numpy", "scipy", "numba", "vtk", "pydantic", "platformdirs", "psutil", "h5py", "pyqtgraph", "matplotlib",
-                   "pillow", "imageio-ffmpeg", "jinja2", "python-docx", "fonttools", "rich", "distributed"]
+        wants = tomllib.loads((Path(__file__).parents[3] / "pyproject.toml").read_text(encoding="utf-8"))
+        waiting = list(wants["project"]["dependencies"])
     while waiting:
         name = waiting.pop(0)
         key = name.lower().replace("_", "-")

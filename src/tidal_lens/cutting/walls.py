@@ -96,4 +96,12 @@ def outline(flow: Flow) -> NDArray[np.float64]:
     if found.GetNumberOfLines() == 0:
         return np.empty((0, 2, 3))
     ends = vtk_to_numpy(found.GetLines().GetConnectivityArray()).reshape(-1, 2)
-    return np.asarray(vtk_to_numpy(found.GetPoints().GetData()).astype(np.float64)[ends])
+    pieces = vtk_to_numpy(found.GetPoints().GetData()).astype(np.float64)[ends]
+    # The library gives them in whatever order and sense: the same picture wants the same ones.
+    a, b = pieces[:, 0], pieces[:, 1]
+    apart = a != b
+    first = np.where(apart.any(axis=1), apart.argmax(axis=1), 0)
+    rows = np.arange(len(pieces))
+    back = a[rows, first] > b[rows, first]
+    pieces[back] = pieces[back, ::-1]
+    return np.asarray(pieces[np.lexsort(pieces.reshape(-1, 6).T[::-1])])

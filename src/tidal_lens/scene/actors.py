@@ -85,7 +85,6 @@ class Drawn:
             look.SetLineWidth(item.width)
             look.SetLighting(False)
             if item.lying:
-                self.mapper.SetResolveCoincidentTopologyToPolygonOffset()
                 self.mapper.SetRelativeCoincidentTopologyLineOffsetParameters(*_LIFT)
             for actor in self.actors:
                 actor.SetPickable(item.pickable)

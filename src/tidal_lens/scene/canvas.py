@@ -10,7 +10,7 @@ import vtkmodules.vtkRenderingOpenGL2  # noqa: F401  (registers the drawing back
 from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import vtk_to_numpy
 from vtkmodules.vtkCommonCore import vtkFloatArray, vtkLogger, vtkObject, vtkUnsignedCharArray
-from vtkmodules.vtkRenderingCore import vtkLight, vtkPropPicker, vtkRenderer, vtkRenderWindow
+from vtkmodules.vtkRenderingCore import vtkLight, vtkMapper, vtkPropPicker, vtkRenderer, vtkRenderWindow
 
 from tidal_lens.errors import RenderError
 from tidal_lens.scene.actors import Drawn
@@ -139,6 +139,8 @@ class Canvas:
     def __init__(self) -> None:
         vtkLogger.SetStderrVerbosity(vtkLogger.VERBOSITY_OFF)
         vtkObject.GlobalWarningDisplayOff()
+        # One setting for the whole library: set from the first, or pictures would depend on what else was drawn before.
+        vtkMapper.SetResolveCoincidentTopologyToPolygonOffset()
         self._main = _Window()
         self._small: _Window | None = None
         self._picker: Any = vtkPropPicker()

@@ -9,10 +9,12 @@ from importlib import resources
 from pathlib import Path
 from typing import Any
 
-from matplotlib.font_manager import FontProperties, fontManager, get_font
+# It tells of each weight that a font lacks, and that it looks for fonts at its first start.
+logging.getLogger("matplotlib.font_manager").setLevel(logging.ERROR)
+
+from matplotlib.font_manager import FontProperties, fontManager, get_font  # noqa: E402
 
 FAMILIES = ["Source Sans 3", "Tidal Symbols"]
-logging.getLogger("matplotlib.font_manager").setLevel(logging.ERROR)  # it tells of each weight that a font lacks
 LOCK = threading.RLock()  # fonts keep the text that they set last
 
 

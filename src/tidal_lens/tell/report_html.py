@@ -120,12 +120,12 @@ def _part_of_font(path: str, letters: frozenset[str]) -> bytes:
     """A font with the letters that are used, and no others."""
     options = subset.Options(layout_features=["tnum"], hinting=False, notdef_outline=True)
     options.drop_tables += ["GPOS"]  # kerning takes longest, and is hardly seen
-    font = TTFont(path, recalcTimestamp=False, lazy=True)
-    own = subset.Subsetter(options)
-    own.populate(unicodes=sorted(ord(c) for c in letters))
-    own.subset(font)
     out = io.BytesIO()
-    font.save(out)
+    with TTFont(path, recalcTimestamp=False, lazy=True) as font:
+        own = subset.Subsetter(options)
+        own.populate(unicodes=sorted(ord(c) for c in letters))
+        own.subset(font)
+        font.save(out)
     return out.getvalue()
 
 
