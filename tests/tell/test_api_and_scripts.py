@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PIL import Image
+from PIL import Image, ImageSequence
 
 import tidal_lens
 from small_series import series
@@ -61,8 +61,12 @@ def test_pictures_animations_and_data_are_written(case, tmp_path):
     with Image.open(tmp_path / "a.png") as image:
         assert (np.asarray(image) == own[..., :3]).all()
     case.picture(tmp_path / "a.svg", size=(320, 200), clear=True)
+    assert case.study.camera is None
     case.animation(tmp_path / "a.gif", what="turn", seconds=0.3, rate=10, wide=120, tall=80)
-    assert (tmp_path / "a.gif").read_bytes()[:3] == b"GIF"
+    with Image.open(tmp_path / "a.gif") as image:
+        frames = [np.asarray(f.convert("RGB")).astype(int) for f in ImageSequence.Iterator(image)]
+    assert len(frames) == 3
+    assert np.abs(frames[1] - frames[0]).mean() > 0.5, "it turns, though no camera was said"
     case.save(tmp_path / "a.tidal")
     case.save(tmp_path / "walls.vtp", case.cards[0])
     case.save(tmp_path / "flow.vtm")

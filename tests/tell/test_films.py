@@ -1,9 +1,11 @@
 """Animations: what each picture shows, the files that come of it, and going on after a break."""
 
 import json
+import os
 import re
 import subprocess
 from dataclasses import replace
+from pathlib import Path
 
 import imageio_ffmpeg
 import numpy as np
@@ -156,6 +158,9 @@ def test_a_film_that_was_broken_off_goes_on(session, studio, tmp_path):
     assert len(frames(tmp_path / "a.mp4")[1]) == 8
     assert not folder.exists(), "nothing is left behind"
     assert folder_of(session.study, replace(film, rate=11.0)) != folder
+    case = Path(session.study.case)
+    os.utime(case, ns=(case.stat().st_atime_ns, case.stat().st_mtime_ns + 10**9))
+    assert folder_of(session.study, film) != folder, "a case that was written again is another film"
     assert list(tmp_path.iterdir()) == [tmp_path / "a.mp4"]
 
 

@@ -200,6 +200,13 @@ def test_what_fails_within_a_task_is_told(study, tmp_path, monkeypatch):
             from_json(wrong)
 
 
+def test_plates_of_one_name_are_files_of_their_own(study, tmp_path):
+    same = study.with_(plates=tuple(p.with_(name=name) for p, name in zip(study.plates, ("a/b", "a_b"), strict=True)))
+    done = do(Task(same.model_dump_json(), str(tmp_path / "o"), "run", 0, tables=False))
+    assert done.files == ("a_b.png", "a_b (2).png")
+    assert (tmp_path / "o" / "a_b.png").read_bytes() != (tmp_path / "o" / "a_b (2).png").read_bytes()
+
+
 def test_nothing_and_nowhere_are_refused(study, tmp_path):
     with pytest.raises(StudyError, match="Nothing is to be made"):
         run(Plan(study, tmp_path / "o", pictures=False, tables=False))

@@ -65,6 +65,15 @@ class Session:
                       correct=lambda read: corrected(read, study))
 
 
+def stamp_of(case: str) -> tuple[int, int] | None:
+    """Size and time of a case's file: another where it was written again; None where there is none."""
+    try:
+        found = Path(case).stat()
+    except OSError:
+        return None
+    return found.st_size, found.st_mtime_ns
+
+
 def open_session(path: Path, study: Study | None = None, token: Token | None = None, *, anyway: bool = False, numbered: bool = False,
                  reading: ReadingSetting = _WHOLE, case: int = 0) -> Session:
     """Open a result, as a study has it, or with what a result first shows.

@@ -15,11 +15,14 @@ import numpy as np
 from PIL import Image
 from platformdirs import user_cache_path
 
+from tidal_lens import __version__
 from tidal_lens.errors import StudyError
+from tidal_lens.scene.camera import setting_of
 from tidal_lens.study.model import Study
+from tidal_lens.study.session import stamp_of
 from tidal_lens.tell.film import Film, check_film, moment
 from tidal_lens.tell.printing import Pixels
-from tidal_lens.tell.studio import Studio
+from tidal_lens.tell.studio import Studio, camera_of
 from tidal_lens.work import Token
 
 ENDINGS = ("mp4", "gif", "webp", "png")
@@ -30,7 +33,8 @@ _KEPT = 6  # folders of films that were broken off
 def folder_of(study: Study, film: Film) -> Path:
     """Where the pictures of a film are kept until it is put together; another for whatever else would be drawn."""
     said = study.model_copy(update={"plates": () if film.what != "plates" else study.plates})
-    digest = hashlib.sha256(f"{said.model_dump_json()}|{film!r}".encode()).hexdigest()[:24]
+    state = f"{__version__}|{stamp_of(study.case)}|{said.model_dump_json()}|{film!r}"
+    digest = hashlib.sha256(state.encode()).hexdigest()[:24]
     return user_cache_path("tidal-lens") / "films" / digest
 
 
@@ -73,6 +77,7 @@ def film_to(studio: Studio, study: Study, film: Film, path: Path, token: Token |
         for name, _ in layer.shape.levels():
             store.distribution(name, token)  # it sweeps over its usual range
     check_film(film, study, store, steps)
+    study = looked_at(study, studio, film)
     folder = folder_of(study, film)
     troubles: dict[str, None] = {}
     try:
@@ -97,6 +102,13 @@ def film_to(studio: Studio, study: Study, film: Film, path: Path, token: Token |
                          "Make room, or choose another folder.") from why
     shutil.rmtree(folder, ignore_errors=True)
     return list(troubles)
+
+
+def looked_at(study: Study, studio: Studio, film: Film) -> Study:
+    """The study with a camera: one that frames the flow where it has none, or nothing could turn."""
+    if study.camera is not None:
+        return study
+    return study.model_copy(update={"camera": setting_of(camera_of(study, studio.opened.first.flow, film.look))})
 
 
 def _keep(pixels: Pixels, path: Path, film: Film) -> None:
@@ -171,6 +183,7 @@ def glimpses(studio: Studio, study: Study, film: Film, count: int, size: tuple[i
         for name, _ in layer.shape.levels():
             store.distribution(name, token)
     check_film(film, study, store, steps)
+    study = looked_at(study, studio, film)
     wide = max(16, min(size[0], round(size[1] * film.look.wide / film.look.tall)))
     look = replace(film.look, wide=wide, tall=size[1], keys=False, notes=False)
     for n in range(count):

@@ -210,7 +210,7 @@ def _model(work: _Work) -> Section:
     shot = work.studio.shot(study, look, work.token)
     scene = work.studio.scene_of(shot.seen, look)
     poster = Figure(shot.file("png"), f"{_told(study, shot)} It can be turned.", "")
-    return Section(PART_TITLES["model"], (Model(scene, camera_of(study, shot.seen, look), poster),))
+    return Section(PART_TITLES["model"], (Model(scene, camera_of(study, shot.seen.evaluator.flow, look), poster),))
 
 
 def _plates(work: _Work) -> Section | None:

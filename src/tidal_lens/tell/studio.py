@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.errors import StudyError
 from tidal_lens.features.finding import sounding_numbers
+from tidal_lens.flow.case import Flow
 from tidal_lens.formats.pictures import kept_picture
 from tidal_lens.scene.camera import Camera, camera_from, first_camera
 from tidal_lens.scene.canvas import Canvas
@@ -209,7 +210,7 @@ class Studio:
     def drawn(self, came: Seen, look: Look, token: Token, *, camera: Camera | None = None, phase: float = 0.0) -> Shot:
         """A picture of what was worked out."""
         study, flow = came.study, came.evaluator.flow
-        eye = camera or camera_of(study, came, look)
+        eye = camera or camera_of(study, flow, look)
         self._scenery.phase = phase
         raster, depths = self._draw(self.scene_of(came, look), eye, look, token)
         size = round(look.wide / look.ratio), round(_TALL)
@@ -258,11 +259,10 @@ def without_ground(dark: Pixels, light: Pixels) -> Pixels:
     return np.concatenate([np.rint(np.where(solid > 0.0, colour, 0.0)), np.rint(solid)], axis=2).astype(np.uint8)
 
 
-def camera_of(study: Study, came: Seen, look: Look) -> Camera:
+def camera_of(study: Study, flow: Flow, look: Look) -> Camera:
     """Where a study is seen from; where it does not say, one that frames the flow."""
     if study.camera is not None:
         return camera_from(study.camera)
-    flow = came.evaluator.flow
     return first_camera(*flow.stage, look.wide / look.tall, flow.normal)
 
 

@@ -23,7 +23,7 @@ from tidal_lens.study.model import Study
 from tidal_lens.study.opened import Opened, seen, with_ranges
 from tidal_lens.study.others import open_all
 from tidal_lens.study.plates import at_plate
-from tidal_lens.study.session import Session, open_session
+from tidal_lens.study.session import Session, open_session, stamp_of
 from tidal_lens.study.tables import numbers_of
 from tidal_lens.tell.studio import Look, Studio
 from tidal_lens.work import Token
@@ -66,9 +66,7 @@ class Task:
     @property
     def digest(self) -> str:
         """A name of its own: another for whatever else would come of it, the state of the case's file included."""
-        case = Path(json.loads(self.study)["case"])
-        stamp = case.stat() if case.exists() else None
-        said = json.dumps({**asdict(self), "version": __version__, "stamp": stamp and (stamp.st_size, stamp.st_mtime_ns)}, sort_keys=True)
+        said = json.dumps({**asdict(self), "version": __version__, "stamp": stamp_of(json.loads(self.study)["case"])}, sort_keys=True)
         return hashlib.sha256(said.encode()).hexdigest()[:32]
 
     @property
@@ -172,12 +170,18 @@ def _make(task: Task, study: Study, opened: Opened) -> Done:
     troubles: dict[str, None] = {}
     numbers: dict[str, float] = {}
     names, number = study.card_names(), f" {task.step:04d}" if task.many else ""
+
+    def named(name: str, ending: str) -> Path:
+        """A file of its own for each, however plates and cards are called."""
+        own = next(f for n in range(1, len(files) + 2) if (f := f"{plain(name)}{f' ({n})' if n > 1 else ''}{number}.{ending}") not in files)
+        files.append(own)
+        return folder / own
+
     if task.pictures:
         with Studio(opened) as studio:
             for name, shown in _views(study, opened.steps):
                 shot = studio.shot(shown, Look.of(shown, task.theme))
-                files.append(f"{plain(name or task.name)}{number}.png")
-                with writing(folder / files[-1], "picture", "Choose another folder.") as scratch:
+                with writing(named(name or task.name, "png"), "picture", "Choose another folder.") as scratch:
                     scratch.write_bytes(shot.file("png"))
                 troubles.update(dict.fromkeys(f"{names.get(one, one)}: {why}" for one, why in shot.seen.troubles.items()))
     if task.tables:
@@ -187,16 +191,14 @@ def _make(task: Task, study: Study, opened: Opened) -> Done:
             if layer.id in came.troubles:
                 troubles[f"{layer.name}: {came.troubles[layer.id]}"] = None
             for n, table in enumerate(tables_of(result, study) if result is not None else ()):
-                files.append(f"{plain(layer.name if n == 0 else f'{layer.name}, {table.title.lower()}')}{number}.csv")
-                write_table(folder / files[-1], table.whole)
+                write_table(named(layer.name if n == 0 else f"{layer.name}, {table.title.lower()}", "csv"), table.whole)
             if result is not None:
                 numbers.update({f"{layer.name}: {what}": value for what, value in numbers_of(tables_of(result, study)).items()}
                                if layer.shape.measures else {f"{layer.name}: found": float(_count(result, study))})
     if task.report:
         from tidal_lens.tell.report_files import write_report
 
-        files += [f"{plain(task.name)}{number}.{kind}" for kind in ("html", "docx")]
-        write_report(opened, study, [folder / name for name in files[-2:]], Token(), theme=task.theme)
+        write_report(opened, study, [named(task.name, kind) for kind in ("html", "docx")], Token(), theme=task.theme)
     flow = opened.evaluator(study, Token()).flow
     when = float(flow.times[flow.step]) if flow.times else float("nan")
     return Done(tuple(files), numbers, when, tuple(troubles))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from tidal_lens.app.document import Document
@@ -62,8 +63,14 @@ class TellStation(QWidget):
         for own, section in self.sections.items():
             section.setVisible(own == name)
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.refresh()
+
     def refresh(self) -> None:
-        """Show what the study says."""
+        """Show what the study says; what is not seen waits until it is."""
+        if not self.isVisible():
+            return
         for section in self.sections.values():
             section.refresh()
 
