@@ -1,3 +1,7 @@
 """Tidal Lens: see, locate and measure vortices, separation, shocks and recirculation in flow results."""
 
-__version__ = "0.1.0"
+from tidal_lens.late import load_late
+
+__version__ = "1.0.0"
+
+load_late()

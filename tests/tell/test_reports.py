@@ -14,6 +14,7 @@ from PIL import Image
 
 from browser import opened
 from tidal_lens import api
+from tidal_lens.demo.shipped import demo_path
 from tidal_lens.errors import StudyError
 from tidal_lens.scene.scene import ColourMap, LinesItem, Scene, SurfaceItem
 from tidal_lens.scene.themes import CHART
@@ -153,6 +154,23 @@ def test_a_history_is_judged_in_it(tmp_path):
 
 
 # -- the model -------------------------------------------------------------------------------------------------
+
+
+def test_numbers_stand_in_the_units_that_were_chosen():
+    with api.open(demo_path("dipper coarse.cgns")) as case:
+        out = tuple(b.name for b in case.flow.boundaries if b.kind == "outlet")
+        case.add("over", {"quantity": "speed", "boundaries": out}, name="Mean")
+        own = ReportSetting(parts=("facts", "measures"))
+        plain = html(report_of(case._own_studio(), case.study.with_(report=own), when=WHEN)).decode()
+        case.set(units={"system": "us", "notation": "powers"}, report=own)
+        shown = report_of(case._own_studio(), case.study, when=WHEN)
+    text = html(shown).decode()
+    assert "m/s" in plain
+    assert "ft/s" not in plain
+    assert "m/s" not in text
+    assert re.search(r"\de−?\d+ ft/s", text)
+    words = " ".join(cell.text for grid in Document(io.BytesIO(docx(shown))).tables for r in grid.rows for cell in r.cells)
+    assert "ft/s" in words
 
 
 def unpacked(body):

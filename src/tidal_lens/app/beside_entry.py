@@ -115,7 +115,8 @@ class BesideEntry(QWidget):
         finds = layer is not None and layer.shape.finds
         tables = self.tables()
         self.study.setVisible(not finds and len(self._there()) in _MESHES)
-        shown = tables if finds else tables[:1]
+        units = self._document.units
+        shown = [units.table(t) for t in (tables if finds else tables[:1])]
         self.numbers.setText("<br>".join(_found(t) if finds else _beside(t, len(self._there())) for t in shown))
         self.told.setVisible(self.meshes is not None)
         self.told.setText(_meshes(self.meshes) if self.meshes is not None else "")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -42,6 +43,7 @@ class ChartView(QWidget):
         self.chart: Chart | None = None
         self.plot: Any = None
         self.spot: Any = None
+        self._number: Callable[[float], str] = number_text
         self._items: list[Any] = []
         self.legend = label("")
         self.legend.setTextFormat(Qt.TextFormat.RichText)
@@ -76,8 +78,8 @@ class ChartView(QWidget):
         self.spot.setZValue(10)
         self._box.insertWidget(0, self.plot, 1)
 
-    def show_chart(self, chart: Chart, colour_of_card: str = "") -> None:
-        """Draw other curves; one alone has the colour of its card."""
+    def show_chart(self, chart: Chart, colour_of_card: str = "", number: Callable[[float], str] = number_text) -> None:
+        """Draw other curves; one alone has the colour of its card. What is pointed at is read as ``number`` says."""
         import pyqtgraph
 
         if self.plot is None:
@@ -88,7 +90,7 @@ class ChartView(QWidget):
             for box, on in ((self.log_across, chart.log_across), (self.log_up, chart.log_up)):
                 box.setChecked(on)
                 box.setVisible(chart.sheet is None)
-        self.chart = chart
+        self.chart, self._number = chart, number
         self._style(chart)
         item.getViewBox().invertY(chart.down)
         item.setLogMode(self.log_across.isChecked(), self.log_up.isChecked())
@@ -165,7 +167,7 @@ class ChartView(QWidget):
             return
         curve, n = point
         self.spot.setData([float(curve.at[n])], [float(curve.values[n])])
-        self.reading.setText(f"{curve.name}: {number_text(float(curve.values[n]))} at {number_text(float(curve.at[n]))}")
+        self.reading.setText(f"{curve.name}: {self._number(float(curve.values[n]))} at {self._number(float(curve.at[n]))}")
 
     def point(self, where: Any) -> None:
         """The value nearest to the pointer, in pixels."""
@@ -193,9 +195,9 @@ class ChartView(QWidget):
         off = np.hypot(sheet.across - across, sheet.up - up)
         n = int(off.argmin())
         value = float(sheet.values.ravel()[n])
-        at = f"{number_text(float(sheet.across.ravel()[n]))}, {number_text(float(sheet.up.ravel()[n]))}"
+        at = f"{self._number(float(sheet.across.ravel()[n]))}, {self._number(float(sheet.up.ravel()[n]))}"
         self.spot.setData([float(sheet.across.ravel()[n])], [float(sheet.up.ravel()[n])])
-        self.reading.setText(f"{number_text(value) if np.isfinite(value) else 'no value'} at {at}")
+        self.reading.setText(f"{self._number(value) if np.isfinite(value) else 'no value'} at {at}")
 
     def mark_place(self, place: NDArray[np.float64] | None, reach: float) -> None:
         """Ring the value whose place in the flow is nearest to one, if any is within reach of it."""

@@ -102,8 +102,8 @@ class CommandField(QLineEdit):
                 continue
             layer = desk.document.chosen_layer
             if layer is not None and layer.look.on != "none":
-                ranked.append((fit + 1, _Entry(q.label, f"colour {layer.name}", partial(desk.cards.colour_by, q.name))))
-            ranked.append((fit + 2, _Entry(q.label, "show in Derive", partial(desk.show_quantity, q.name))))
+                ranked.append((fit + 1, _Entry(q.title, f"colour {layer.name}", partial(desk.cards.colour_by, q.name))))
+            ranked.append((fit + 2, _Entry(q.title, "show in Derive", partial(desk.show_quantity, q.name))))
         return [entry for _fit, entry in sorted(ranked, key=lambda r: r[0])][:60]
 
     def _run(self, at: int) -> None:

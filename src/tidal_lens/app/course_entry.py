@@ -110,7 +110,7 @@ class CourseEntry(QWidget):
                 view.show_chart(replace(charts[n], up=""))
                 view.plot.setFixedHeight(_LOW)
         if made is not None:
-            self.told.setText(made.told)
+            self.told.setText(made.told_in(self._document.units))
 
     def refresh(self) -> None:
         """Show what there is."""

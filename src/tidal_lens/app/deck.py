@@ -100,9 +100,10 @@ class Card(QWidget):
 
     def _source(self, layer: Layer) -> str:
         evaluator = self.document.evaluator
-        told = layer.tell(Words(evaluator.store if evaluator is not None else None, self.document.study.card_names()))
+        units = self.document.units
+        told = layer.tell(Words(evaluator.store if evaluator is not None else None, self.document.study.card_names(), units.values))
         result = self.document.asking.results.get(layer.id)
-        came_to = result.unmasked.told if result is not None else ""
+        came_to = result.unmasked.told_in(units) if result is not None else ""
         return f"{came_to} · {told}" if came_to else told
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:

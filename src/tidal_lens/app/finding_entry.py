@@ -12,10 +12,10 @@ from PyQt6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QWidget
 from tidal_lens.app import theme
 from tidal_lens.app.chart_view import ChartView
 from tidal_lens.app.document import Document
-from tidal_lens.app.finding_list import FindingList, number_told
+from tidal_lens.app.finding_list import FindingList
 from tidal_lens.app.findings import Findings
 from tidal_lens.app.parts import Picker, column, label, row
-from tidal_lens.features.finding import Finding
+from tidal_lens.features.finding import Finding, Number
 from tidal_lens.study.charts import Chart, Curve
 from tidal_lens.study.tables import Table
 
@@ -102,7 +102,7 @@ class FindingDetail(QWidget):
             return
         own = found[1]
         finding = own.finding
-        store = self._document.evaluator.store if self._document.evaluator is not None else None
+        units, tell = self._document.units, teller(self._document)
         if not self.name.hasFocus():
             self.name.setText(own.name)
         self.sort.setText(finding.sort)
@@ -125,16 +125,23 @@ class FindingDetail(QWidget):
                 heads, rows = through[1].heads, through[1].rows
                 values = np.array([[c if isinstance(c, float) else np.nan for c in r] for r in rows])
                 curve = Curve(own.name, values[:, heads.index("time")], values[:, heads.index(chosen)])
-                self.chart.show_chart(Chart("time", chosen, (curve,)))
+                self.chart.show_chart(units.chart(Chart("time", chosen, (curve,))), number=units.number)
             else:
                 curve = Curve(own.name, lengths(finding), finding.curves[chosen], places=finding.line)
-                self.chart.show_chart(Chart("length along it", chosen, (curve,)))
+                self.chart.show_chart(units.chart(Chart("length along it", chosen, (curve,))), number=units.number)
         soft = theme.colour("soft").name()
-        self.numbers.setText("".join(f'<div><span style="color:{soft}">{n.name}</span>&nbsp; {number_told(n, store)}</div>'
+        self.numbers.setText("".join(f'<div><span style="color:{soft}">{n.name}</span>&nbsp; {tell(n)}</div>'
                                      for n in finding.numbers))
         told = [f"Trust {finding.trust:.0%}. It passes up to strictness {finding.score:.2f}.", *finding.told,
                 *(f"{'●' if r.share >= 0.6 else '◐' if r.share >= 0.3 else '○'} {r.words}" for r in finding.reasons)]
         self.reasons.setText("".join(f"<div>{line}</div>" for line in told))
+
+
+def teller(document: Document) -> Callable[[Number], str]:
+    """How numbers of findings are told."""
+    si = document.flow is not None and document.flow.si_units
+    units = document.units
+    return lambda number: units.finding_number(number, si=si)
 
 
 def lengths(finding: Finding) -> NDArray[np.float64]:
@@ -174,6 +181,5 @@ class FindingEntry(QWidget):
                    and self._document.study.is_drawn(x) and x.id not in self._document.asking.failures]
         self.busy.setText(f"Looking for {', '.join(looking).lower()}…" if looking else "")
         self.busy.setVisible(bool(looking))
-        store = self._document.evaluator.store if self._document.evaluator is not None else None
-        self.list.show_rows(cards, self._findings.picks.of, store)
+        self.list.show_rows(cards, self._findings.picks.of, teller(self._document))
         self.detail.refresh()

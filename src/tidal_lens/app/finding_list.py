@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -11,9 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 from tidal_lens.app import theme
 from tidal_lens.app.findings import CardOfFindings
 from tidal_lens.features.finding import Number
-from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.said import Listed
-from tidal_lens.study.words import number_text
 
 _HEAD, _ROW = 26, 38
 _BAR = 46.0
@@ -43,20 +42,6 @@ def rows_of(cards: list[CardOfFindings]) -> list[Row]:
     return out
 
 
-def number_told(number: Number, store: QuantityStore | None) -> str:
-    """A number with its unit; lengths without one where the file does not say its unit."""
-    unit = number.unit
-    if store is not None and unit:
-        known = next((q for q in store.quantities() if q.name == unit), None)
-        if known is not None:
-            return f"{number_text(number.value)}{f' {known.unit}' if known.unit else ''}"
-        if not store.flow.si_units and unit not in ("°", "cells", "times"):
-            unit = ""
-    if unit == "°":
-        return f"{number_text(number.value)}°"
-    return f"{number_text(number.value)}{f' {unit}' if unit else ''}"
-
-
 class FindingList(QWidget):
     """Rows of findings under the heads of their cards.
 
@@ -79,12 +64,12 @@ class FindingList(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.rows: list[Row] = []
         self._chosen: tuple[str, int] | None = None
-        self._store: QuantityStore | None = None
+        self._tell: Callable[[Number], str] = lambda number: f"{number.value:g}"
         theme.hub().changed.connect(self.update)
 
-    def show_rows(self, cards: list[CardOfFindings], chosen: tuple[str, int] | None, store: QuantityStore | None) -> None:
-        """Show other findings, or another choice."""
-        self.rows, self._chosen, self._store = rows_of(cards), chosen, store
+    def show_rows(self, cards: list[CardOfFindings], chosen: tuple[str, int] | None, tell: Callable[[Number], str]) -> None:
+        """Show other findings, or another choice; numbers as ``tell`` tells them."""
+        self.rows, self._chosen, self._tell = rows_of(cards), chosen, tell
         self.setFixedHeight(max(self.rows[-1].top + self.rows[-1].high if self.rows else 0, 1))
         self.setAccessibleDescription(", ".join(r.listed.name for r in self.rows if r.listed is not None and r.listed.shown)[:2000])
         self.update()
@@ -131,7 +116,7 @@ class FindingList(QWidget):
             found = self._at(event.pos().y())
             if found is not None and found.listed is not None:
                 finding = found.listed.finding
-                told = [f"{found.listed.name}: {finding.sort}", *(f"{n.name}: {number_told(n, self._store)}" for n in finding.numbers),
+                told = [f"{found.listed.name}: {finding.sort}", *(f"{n.name}: {self._tell(n)}" for n in finding.numbers),
                         f"trust {finding.trust:.0%}, clear up to strictness {finding.score:.2f}"]
                 QToolTip.showText(event.globalPos(), "\n".join(told), self)
                 return True
@@ -179,7 +164,7 @@ class FindingList(QWidget):
         p.setPen(theme.colour("soft"))
         sort = f"{finding.sort}{' · dismissed' if soft else ' · kept' if own.verdict == 'keep' else ''}"
         p.drawText(QPointF(left + wide, row.top + 16), sort)
-        told = " · ".join(f"{n.name} {number_told(n, self._store)}" for n in finding.numbers[:TOLD])
+        told = " · ".join(f"{n.name} {self._tell(n)}" for n in finding.numbers[:TOLD])
         p.setPen(theme.colour("soft" if soft else "ink"))
         p.drawText(QPointF(left, row.top + 31), QFontMetricsF(p.font()).elidedText(told, Qt.TextElideMode.ElideRight, box.width() - 14))
         self._paint_trust(p, QRectF(box.right() - _BAR - 6, row.top + 8, _BAR, 6), finding.trust)

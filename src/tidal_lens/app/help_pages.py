@@ -17,7 +17,7 @@ _MOUSE = (("Turn the view", "left drag, arrows", "Double-click sets the point th
           ("Move the view", "middle drag, Shift+left", ""), ("Zoom", "wheel, + −", "Zooms to the pointer."),
           ("Magnify", "M and left drag", "Frames a rectangle."),
           ("Choose several cards", "Ctrl+click", "What is set is set on all of them."))
-_GUIDES = ("first-hour", "look", "trace", "find", "optics", "measure", "machines", "compare", "tell")
+_GUIDES = ("first-hour", "case", "derive", "look", "trace", "find", "optics", "measure", "machines", "compare", "tell")
 _OTHERS = ("quantities", "layers", "formats", "api")
 _OURS = (("Source Sans 3, typeface", "fonts/SourceSans3-LICENSE.md"), ("Tidal Symbols, typeface", "fonts/TidalSymbols-LICENSE.txt"),
          ("Lucide, icons", "icons/LICENSE-lucide.txt"), ("three.js, models in reports", "report/LICENSE-three.txt"))

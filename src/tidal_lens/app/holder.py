@@ -18,6 +18,7 @@ from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.history import History
 from tidal_lens.study.model import Layer, SeenRange, Study
 from tidal_lens.study.session import Session, with_range
+from tidal_lens.study.shown import InUnits, in_units
 
 PLAYING = "playing"  # the grip of steps that follow one another by themselves
 
@@ -85,6 +86,7 @@ class Holder(QObject):
         self.camera: Camera | None = None
         self.dragging = False
         self.clicks = Clicks(self)
+        self._units: tuple[object, object, InUnits] = (None, None, InUnits())
         self._history = History(Study())
         self._saved = Study()
 
@@ -101,6 +103,16 @@ class Holder(QObject):
 
     def _join(self, evaluator: Evaluator) -> None:
         """There is another evaluator: let it know what stands beside."""
+
+    @property
+    def units(self) -> InUnits:
+        """What shows numbers of the flow as the user wants them."""
+        store = self._evaluator.store if self._evaluator is not None else None
+        setting, of, known = self._units
+        if setting is not self.study.units or of is not store:
+            known = in_units(self.study.units, store)
+            self._units = self.study.units, store, known
+        return known
 
     # -- the value -------------------------------------------------------------------------------------------
 

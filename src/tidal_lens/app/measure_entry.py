@@ -18,9 +18,9 @@ from tidal_lens.app.parts import column, label, row
 from tidal_lens.app.trust_entry import TrustEntry
 from tidal_lens.study.kinds.kind import Made
 from tidal_lens.study.model import Layer
+from tidal_lens.study.shown import InUnits
 from tidal_lens.study.side_by_side import charts_beside
 from tidal_lens.study.tables import Table
-from tidal_lens.study.words import number_text
 
 Act = Callable[..., None]
 _REACH = 0.03  # of the body's length: so near a curve's place is what is pointed at in the view
@@ -106,7 +106,7 @@ class MeasureEntry(QWidget):
         """The numbers, else the first table, with tabs between cells."""
         made, clipboard = self._seen[0] if self._seen else None, QApplication.clipboard()
         if isinstance(made, Made) and made.tables and clipboard is not None:
-            table = next((t for t in made.tables if t.heads[0] == "what"), made.tables[0])
+            table = self._document.units.table(next((t for t in made.tables if t.heads[0] == "what"), made.tables[0]))
             clipboard.setText("\n".join("\t".join(f"{c:.9g}" if isinstance(c, float) else c for c in row) for row in table.whole))
 
     def take_back(self) -> None:
@@ -149,7 +149,8 @@ class MeasureEntry(QWidget):
             self.shown.emit()
             return
         made, others = result.unmasked, self._elsewhere(layer)
-        seen = (made, layer.name, layer.look, tuple(map(id, others.values())), self._document.study.case_titles)
+        units = self._document.units
+        seen = (made, layer.name, layer.look, tuple(map(id, others.values())), self._document.study.case_titles, units.setting)
         if self._seen and seen[0] is self._seen[0] and seen[1:] == self._seen[1:]:
             return
         self._seen = seen
@@ -158,7 +159,7 @@ class MeasureEntry(QWidget):
             charts = charts_beside([made.charts, *(one.charts for one in others.values())], [titles[n] for n in (0, *others)])
             made = replace(made, charts=charts)
         self.name.setText(layer.name)
-        self.told.setText(made.told)
+        self.told.setText(made.told_in(units))
         self.taps.setVisible(layer.shape.takes_taps)
         while len(self.charts) < len(made.charts):
             self.charts.append(ChartView())
@@ -169,17 +170,17 @@ class MeasureEntry(QWidget):
         for n, view in enumerate(self.charts):
             view.setVisible(n < len(made.charts))
             if n < len(made.charts):
-                view.show_chart(made.charts[n], colour)
+                view.show_chart(units.chart(made.charts[n]), colour, units.number)
                 view.grow(freely=self._lifted)
         for button in (self.picture, self.lift):
             button.setVisible(bool(made.charts))
         # Rows of curves are for files: what has a chart of its own rows is not told in words as well.
         table = next((t for t in made.tables if t.heads[0] == "what"), None)
-        self.numbers.setText(_html(table) if table is not None else "")
+        self.numbers.setText(_html(units.table(table), units) if table is not None else "")
         self.shown.emit()
 
 
-def _html(table: Table) -> str:
+def _html(table: Table, units: InUnits) -> str:
     """A small table in words."""
     soft = theme.colour("soft").name()
     heads = "" if len(table.heads) == 2 else (
@@ -188,5 +189,5 @@ def _html(table: Table) -> str:
     for name, *cells in table.rows:
         empty = next((n for n, c in enumerate(cells) if c != ""), 0)  # long names take the room of what does not stand beside them
         rows += f'<tr><td style="color:{soft}" colspan="{1 + empty}">{name}&nbsp;</td>' + "".join(
-            f'<td align="right">&nbsp;{c if isinstance(c, str) else number_text(c)}</td>' for c in cells[empty:]) + "</tr>"
+            f'<td align="right">&nbsp;{c if isinstance(c, str) else units.number(c)}</td>' for c in cells[empty:]) + "</tr>"
     return f'<table cellspacing="0" cellpadding="1">{heads}{rows}</table>'

@@ -10,6 +10,7 @@ from pathlib import Path
 from tidal_lens.app.holder import Holder
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
+from tidal_lens.app.preferences import preferred_units
 from tidal_lens.errors import DoubtfulFlowError, TidalLensError
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.faces import split_sides
@@ -88,11 +89,13 @@ class Openings:
         # A history that lies beside the result is that of its run.
         history = document.study.history if study is None and document.study.history else ""
         history = history if history and Path(history).parent == path.resolve().parent else ""
+        wanted = preferred_units()
 
         def work(token: Token) -> _Opened:
             session = open_session(path, study, token, anyway=anyway, numbered=numbered, reading=reading)
-            if history:
-                session = Session(session.raw, session.flow, session.evaluator, session.study.model_copy(update={"history": history}))
+            if study is None:
+                own = session.study.model_copy(update={"history": history, "units": wanted})
+                session = Session(session.raw, session.flow, session.evaluator, own)
             return _Opened(session, results_of(path) if study is None and not session.raw.times else [])
 
         def failed(error: TidalLensError) -> None:

@@ -27,6 +27,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tidal_lens.app import theme
+from tidal_lens.quantities.shown_units import Shown
 from tidal_lens.quantities.store import Quantity
 from tidal_lens.study.words import number_text
 
@@ -80,14 +81,24 @@ class NumberField(QLineEdit):
         self.step, self.low, self.high = step, low, high
         self.whole = False
         self.length: Callable[[], float | None] = lambda: None  # what L stands for after a number
-        self._tip = self.toolTip()
+        self._tip = self._plain_tip = self.toolTip()
         self._value = 0.0
+        self._shown = Shown("")
         self.editingFinished.connect(self._finish)
         self.textEdited.connect(lambda _text: self._mark(True))
 
     def value(self) -> float:
         """The last good number."""
         return self._value
+
+    def show_in(self, shown: Shown) -> None:
+        """Show and take numbers in a unit; values stay what they are."""
+        if shown != self._shown:
+            self._shown = shown
+            self._tip = f"{self._plain_tip} [{shown.text}]" if shown.text else self._plain_tip
+            self.setToolTip(self._tip)
+            if not (self.hasFocus() and self.isModified()):
+                self._rewrite()
 
     def show_value(self, value: float) -> None:
         """Show a number, unless the user is typing another."""
@@ -96,7 +107,7 @@ class NumberField(QLineEdit):
             self._rewrite()
 
     def _rewrite(self) -> None:
-        text = f"{round(self._value)}" if self.whole else number_text(self._value, 6)
+        text = f"{round(self._value)}" if self.whole else number_text(self._shown.of(self._value), 6)
         if self.text() != text:
             self.setText(text)
             self.setCursorPosition(0)  # of a long number the front is what counts
@@ -116,13 +127,13 @@ class NumberField(QLineEdit):
     def _why(self) -> str:
         if math.isinf(self.low) and math.isinf(self.high):
             return "This is not a number."
-        return f"A number from {number_text(self.low)} to {number_text(self.high)} is needed here."
+        return f"A number from {number_text(self._shown.of(self.low))} to {number_text(self._shown.of(self.high))} is needed here."
 
     def _finish(self) -> None:
         if not self.isModified():
             return
         try:
-            value = parse_number(self.text(), self.length())
+            value = self._shown.back(parse_number(self.text(), self.length()))
         except ValueError:
             self._mark(False)
             return
@@ -164,17 +175,22 @@ class NumbersField(QLineEdit):
         self.setAccessibleName(name)
         self.setToolTip(f"{tip}, with blanks or semicolons between them")
         self.editingFinished.connect(self._finish)
+        self._shown = Shown("")
+
+    def show_in(self, shown: Shown) -> None:
+        """Show and take numbers in a unit; values stay what they are. To be said before they are shown."""
+        self._shown = shown
 
     def show_values(self, values: Sequence[float]) -> None:
         """Show numbers, unless the user is typing others."""
         if not (self.hasFocus() and self.isModified()):
-            self.setText("; ".join(number_text(v, 6) for v in values))
+            self.setText("; ".join(number_text(self._shown.of(v), 6) for v in values))
 
     def _finish(self) -> None:
         if not self.isModified():
             return
         try:
-            values = tuple(parse_number(t) for t in self.text().replace(";", " ").split())
+            values = tuple(self._shown.back(parse_number(t)) for t in self.text().replace(";", " ").split())
         except ValueError:
             self.refused.emit(f"“{self.text()[:60]}” are no numbers.")
             return
@@ -380,8 +396,11 @@ class QuantityChooser(Box):
             self.clear()
             if self._plain:
                 self.addItem(self._none)
+            titles = [q.title.lower() for q in offered]
             for q in offered:
-                self.addItem(q.label if not q.missing else f"{q.title} (needs {q.missing})")
+                # Numbers may be shown in other units: a unit only tells apart what is called alike.
+                name = q.label if titles.count(q.title.lower()) > 1 else q.title
+                self.addItem(name if not q.missing else f"{q.title} (needs {q.missing})")
                 item = self.model()
                 if q.missing and item is not None:
                     index = item.index(self.count() - 1, 0)

@@ -5,7 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 
 import platformdirs
+from pydantic import ValidationError
 from PyQt6.QtCore import QSettings
+
+from tidal_lens.study.shown import UnitsSetting
 
 _MOST = 12
 
@@ -14,6 +17,19 @@ def settings() -> QSettings:
     """The user's preferences."""
     path = Path(platformdirs.user_config_dir("tidal-lens")) / "preferences.ini"
     return QSettings(str(path), QSettings.Format.IniFormat)
+
+
+def preferred_units() -> UnitsSetting:
+    """What numbers of a result that is opened anew are shown in."""
+    try:
+        return UnitsSetting.model_validate_json(str(settings().value("units", "") or "{}"))
+    except ValidationError:
+        return UnitsSetting()
+
+
+def prefer_units(units: UnitsSetting) -> None:
+    """What is opened anew begins with these units; those of single quantities are the study's own."""
+    settings().setValue("units", units.with_(by_quantity={}).model_dump_json())
 
 
 def recent() -> list[Path]:

@@ -9,9 +9,11 @@ import psutil
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from tidal_lens.app import theme
+from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Choice, NumberField, Picker, label, row, rule
 from tidal_lens.app.preferences import forget_recent, settings
 from tidal_lens.app.sheet import Sheet
+from tidal_lens.app.units_part import UnitsPart
 from tidal_lens.memory import said_limit
 from tidal_lens.work import WORKERS
 
@@ -34,7 +36,7 @@ class Owner(Protocol):
 class SettingsSheet(Sheet):
     """A small window; a control acts when it is moved."""
 
-    def __init__(self, window: QWidget, owner: Owner) -> None:
+    def __init__(self, window: QWidget, owner: Owner, document: Document) -> None:
         super().__init__(window, "Settings")
         self.setFixedWidth(380)
         self._owner = owner
@@ -60,7 +62,8 @@ class SettingsSheet(Sheet):
         inside.setSpacing(10)
         for line in (row("Theme", self.theme, stretch=1), row("Memory", self.memory, stretch=1), row("Threads", self.threads, stretch=1)):
             inside.addLayout(line)
-        for widget in (self.note, rule(), self.forget, self.report):
+        self.units = UnitsPart(document)
+        for widget in (self.note, rule(), self.units, rule(), self.forget, self.report):
             inside.addWidget(widget)
         inside.addStretch(1)
         theme.hub().changed.connect(self.refresh)
@@ -76,6 +79,7 @@ class SettingsSheet(Sheet):
 
     def refresh(self) -> None:
         """Show what is in force."""
+        self.units.refresh()
         self.theme.show_value(theme.current().name)
         said = said_limit()
         self.memory.offer(self._words, self._sizes.index(said) if said in self._sizes else 0)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
@@ -13,9 +13,11 @@ from PyQt6.QtWidgets import QAbstractItemView, QHBoxLayout, QTableView, QWidget
 from tidal_lens.app.document import Document
 from tidal_lens.app.line_picks import LinePicks
 from tidal_lens.app.parts import IconButton, column, label
+from tidal_lens.quantities.shown_units import Shown
+from tidal_lens.quantities.store import Quantity
 from tidal_lens.study.evaluate import Evaluated
+from tidal_lens.study.shown import InUnits
 from tidal_lens.study.tables import Table
-from tidal_lens.study.words import number_text
 from tidal_lens.tracing.streamlines import Lines
 
 _NONE = QModelIndex()
@@ -24,9 +26,9 @@ _NONE = QModelIndex()
 class _Model(QAbstractTableModel):
     """A table, and columns more: numbers (n,), or places (n, 3)."""
 
-    def __init__(self, table: Table, more: Sequence[tuple[str, NDArray[np.float64]]]) -> None:
+    def __init__(self, table: Table, more: Sequence[tuple[str, NDArray[np.float64]]], number: Callable[[float], str]) -> None:
         super().__init__()
-        self.table, self.more = table, more
+        self.table, self.more, self._number = table, more, number
 
     def rowCount(self, parent: QModelIndex = _NONE) -> int:
         return 0 if parent.isValid() else len(self.table.rows)
@@ -49,24 +51,26 @@ class _Model(QAbstractTableModel):
             return float(value[0]) if isinstance(value, np.ndarray) else float(value) if not isinstance(value, str) else value
         if role == Qt.ItemDataRole.DisplayRole:
             if isinstance(value, np.ndarray):
-                return ", ".join(number_text(float(c)) for c in value)
-            return value if isinstance(value, str) else number_text(float(value))
+                return ", ".join(self._number(float(c)) for c in value)
+            return value if isinstance(value, str) else self._number(float(value))
         if role == Qt.ItemDataRole.TextAlignmentRole and not isinstance(value, str):
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         return None
 
 
-def extremes(result: Evaluated, symbol: str) -> list[tuple[str, NDArray[np.float64]]]:
+def extremes(result: Evaluated, quantity: Quantity | None, units: InUnits) -> list[tuple[str, NDArray[np.float64]]]:
     """Least and greatest value of what colours lines, of each, and where; nothing where they are plain."""
     lines, values = result.geometry, result.colours
     if not isinstance(lines, Lines) or values is None or not lines.n_lines:
         return []
     line = np.repeat(np.arange(lines.n_lines), np.diff(lines.offsets))
     out = []
+    shown = units.of(quantity) if quantity is not None else Shown("")
+    symbol = f"{quantity.symbol if quantity is not None else ''}{f' [{shown.text}]' if shown.text else ''}"
     for word, sign in (("least", 1.0), ("greatest", -1.0)):
         order = np.lexsort((sign * np.where(np.isfinite(values), values, sign * np.inf), line))
         at = order[lines.offsets[:-1]]
-        out += [(f"{word} {symbol}", values[at]), ("where", lines.points[at])]
+        out += [(f"{word} {symbol}", (values[at] - shown.zero) / shown.size), ("where", lines.points[at])]
     return out
 
 
@@ -140,15 +144,16 @@ class TableEntry(QWidget):
         layer, result = self._document.chosen_layer, self._document.asking.results.get(self._document.chosen or "")
         if not self.is_wanted or layer is None or result is None:
             return
-        basis = (id(result), layer.name)
+        basis = (id(result), layer.name, self._document.study.units)
         if basis != self._basis:
             self._basis = (*basis,)
             self._held = result  # so that its id stays its own
             evaluator, name = self._document.evaluator, result.layer.look.colour_by
-            symbol = evaluator.store.describe(name).symbol if evaluator is not None and name is not None else ""
-            table = result.unmasked.tables[0]
-            more = extremes(result, symbol) if len(table.rows) == getattr(result.geometry, "n_lines", -1) else []
-            self.sorted.setSourceModel(_Model(table, more))
+            quantity = evaluator.store.describe(name) if evaluator is not None and name is not None else None
+            units = self._document.units
+            table = units.table(result.unmasked.tables[0])
+            more = extremes(result, quantity, units) if len(table.rows) == getattr(result.geometry, "n_lines", -1) else []
+            self.sorted.setSourceModel(_Model(table, more, units.number))
             self.table.resizeColumnsToContents()
             self.name.setText(layer.name)
             self.told.setText(f"{len(table.rows):,} rows; a click on a head sorts, on a row shows its line")

@@ -87,4 +87,4 @@ class UnderPointer:
             return text
         quantity = evaluator.store.describe(str(names[0]))
         value = float(stencil.apply(values)[0])
-        return f"{text}   ·   {quantity.title} {number_text(value)}{' ' + quantity.unit if quantity.unit else ''}"
+        return f"{text}   ·   {quantity.title} {self._document.units.value(quantity, value)}"

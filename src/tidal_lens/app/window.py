@@ -302,7 +302,7 @@ class Window(QMainWindow):
     def show_settings(self) -> None:
         """Show the settings; again: put them away."""
         if self._settings is None:
-            self._settings = SettingsSheet(self, self)
+            self._settings = SettingsSheet(self, self, self.document)
         self._settings.refresh()
         self._settings.setVisible(not self._settings.isVisible())
 

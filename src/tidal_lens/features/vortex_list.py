@@ -18,8 +18,12 @@ ROUND = 0.25  # least by mean speed round half of the radius: shear layers are a
 LONG = 3.0  # radii
 FAST = 0.02  # of the flow's speed
 SHORT = 4.0  # cell widths: shorter lines are not looked at
-_ENDS = {kernels.LEFT: "leaves the flow", kernels.FADED: "fades", kernels.LOST: "loses its clear core", kernels.WALL: "meets a wall",
-         kernels.CLOSED: "closes on itself", kernels.LONG: "was followed no further"}
+
+
+def _end(number: int) -> str:
+    """How a core line ends."""
+    return {kernels.LEFT: "leaves the flow", kernels.FADED: "fades", kernels.LOST: "loses its clear core", kernels.WALL: "meets a wall",
+            kernels.CLOSED: "closes on itself", kernels.LONG: "was followed no further"}[number]
 
 
 def find_vortices(flow: Flow, values: Values, speed: float, token: Token | None = None, *, pressure: str = "") -> list[Finding]:
@@ -95,7 +99,7 @@ def _finding(tank: Tank, core: Core, found: Stations, values: Values, pressure: 
     ends = core.ends if downstream else core.ends[::-1]
     # Looking along the line: the vorticity points along the core, so the fluid turns to the right of it.
     turning = "clockwise" if downstream else "anticlockwise"
-    how = f"It {_ENDS[ends[0]]}." if core.closed else f"Upstream it {_ENDS[ends[0]]}, downstream it {_ENDS[ends[1]]}."
+    how = f"It {_end(ends[0])}." if core.closed else f"Upstream it {_end(ends[0])}, downstream it {_end(ends[1])}."
     told = how, f"Seen along its line it turns {turning}.", f"From {_place(points[0])} to {_place(points[-1])}."
     reasons = (Reason(between(cells, 1.0, 3.0), f"{cells:.1f} cells to a radius (good: 3)"),
                Reason(float(on.mean()), f"its radius was met at {on.mean():.0%} of the stations before a wall or an end"),

@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass
 from fractions import Fraction
 
-_BASES = ("m", "kg", "s", "K")
+BASES = ("m", "kg", "s", "K")
 _NAMED = {"Pa": (-1, 1, -2, 0), "N": (1, 1, -2, 0), "J": (2, 1, -2, 0), "W": (2, 1, -3, 0), "Hz": (0, 0, -1, 0), "rad": (0, 0, 0, 0)}
 # How products are best written; the first that fits.
 _KNOWN: dict[tuple[int, ...], str] = {
@@ -42,22 +42,27 @@ class Unit:
         known = _KNOWN.get(tuple(int(p) for p in self.powers)) if all(p.denominator == 1 for p in self.powers) else None
         if known is not None:
             return known
-        above = [_written(n, p) for n, p in zip(_BASES, self.powers, strict=True) if p > 0]
-        below = [_written(n, -p) for n, p in zip(_BASES, self.powers, strict=True) if p < 0]
-        if not below:
-            return " ".join(above)
-        under = below[0] if len(below) == 1 else f"({' '.join(below)})"
-        return f"{' '.join(above) or '1'}/{under}"
+        return written(self, BASES)
 
 
-def _written(name: str, power: Fraction) -> str:
+def written(unit: Unit, bases: tuple[str, ...]) -> str:
+    """A unit as a fraction of powers of base units that are called so."""
+    above = [_power(n, p) for n, p in zip(bases, unit.powers, strict=True) if p > 0]
+    below = [_power(n, -p) for n, p in zip(bases, unit.powers, strict=True) if p < 0]
+    if not below:
+        return " ".join(above)
+    under = below[0] if len(below) == 1 else f"({' '.join(below)})"
+    return f"{' '.join(above) or '1'}/{under}"
+
+
+def _power(name: str, power: Fraction) -> str:
     if power == 1:
         return name
     return f"{name}{str(power).translate(_RAISED)}" if power.denominator == 1 else f"{name}^({power})"
 
 
 NUMBER = Unit()
-METRE, KILOGRAM, SECOND, KELVIN = (Unit(tuple(Fraction(int(n == b)) for b in _BASES)) for n in _BASES)
+METRE, KILOGRAM, SECOND, KELVIN = (Unit(tuple(Fraction(int(n == b)) for b in BASES)) for n in BASES)
 
 
 def unit_of(text: str) -> Unit:
@@ -75,8 +80,8 @@ def unit_of(text: str) -> Unit:
             if word == "1":
                 continue
             match = _TERM.match(word.translate(_LOWERED))
-            if match is None or match[1] not in (*_BASES, *_NAMED):
+            if match is None or match[1] not in (*BASES, *_NAMED):
                 raise ValueError(f"the unit {word!r} is not known")
-            powers = _NAMED.get(match[1]) or tuple(int(match[1] == b) for b in _BASES)
+            powers = _NAMED.get(match[1]) or tuple(int(match[1] == b) for b in BASES)
             found = found * Unit(tuple(Fraction(p) for p in powers)) ** (sign * int(match[2] or 1))
     return found

@@ -11,7 +11,7 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.flow.faces import face_keys
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.quantities import walls_kernels as kernels
-from tidal_lens.sampling.kernels import parent_boxes
+from tidal_lens.sampling import kernels as sampling_kernels
 from tidal_lens.work import Token, read_only, run_chunks
 
 Values = NDArray[Any]
@@ -144,7 +144,7 @@ def distances(flow: Flow, token: Token | None = None, places: NDArray[np.float64
     levels = [np.hstack([points[triangles].min(axis=1), points[triangles].max(axis=1)])]
     while len(levels) < 2 or len(levels[-1]) > 8:
         levels.append(np.empty((-(-len(levels[-1]) // 8), 6)))
-        parent_boxes(levels[-2], levels[-1])
+        sampling_kernels.parent_boxes(levels[-2], levels[-1])
     boxes, starts = np.concatenate(levels), np.cumsum([0, *map(len, levels)])
     targets = points if places is None else read_only(np.ascontiguousarray(places, np.float64))
     out = np.empty(len(targets))

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from tidal_lens.quantities.catalogue import BY_NAME
+from tidal_lens.quantities.shown_units import Shown
 from tidal_lens.quantities.store import Distribution, Quantity
 from tidal_lens.scene.marks import Dot, Mark, Measure, Path, Plate, Tint, Words, cut_short
 from tidal_lens.scene.palettes import palette
 from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.geometry import CODES
 from tidal_lens.study.model import KeySetting, Study
+from tidal_lens.study.shown import InUnits, in_units
 from tidal_lens.study.words import number_text
 
 LEFT, TOP, WIDTH, HEIGHT, BAR, SPREAD, LINE = 12.0, 12.0, 124.0, 236.0, 13.0, 30.0, 13.0
@@ -54,6 +56,8 @@ class KeyFace:
         How wide it is in full.
     words : tuple of (float, str)
         Values that stand for something, and for what, in the place of numbers.
+    units : InUnits
+        What shows its numbers.
     """
 
     quantity: Quantity
@@ -71,6 +75,12 @@ class KeyFace:
     slim: bool = False
     wide: float = WIDTH
     words: tuple[tuple[float, str], ...] = ()
+    units: InUnits = field(default_factory=InUnits)
+
+    @property
+    def shown(self) -> Shown:
+        """What its numbers are shown in."""
+        return self.units.of(self.quantity)
 
     @property
     def width(self) -> float:
@@ -146,7 +156,12 @@ class KeyFace:
 
     def text_of(self, value: float) -> str:
         """A number, with as many digits as the user set."""
-        return number_text(value, self.setting.digits or (3 if self.slim else 4))
+        number, notation = self.shown.of(value), self.units.setting.notation
+        return number_text(number, self.setting.digits or self.units.setting.digits or (3 if self.slim else 4), notation)
+
+    def rounded(self, value: float) -> float:
+        """A value that is a round number as it is shown."""
+        return self.shown.back(float(f"{self.shown.of(value):.4g}"))
 
     def extremes(self) -> tuple[tuple[str, float], ...]:
         """The least and the greatest value of all, where the bar shows them."""
@@ -247,7 +262,7 @@ def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, size: tuple[flo
         for number, (name, value) in enumerate(layer.shape.levels()):
             names.setdefault(name, []).append((f"{layer.id}#{number}" if number else layer.id, value))
     found: list[KeyFace] = []
-    (width, height), right = size, LEFT
+    (width, height), right, units = size, LEFT, in_units(study.units, evaluator.store)
     shown = [name for name in names if not study.keys.get(name, KeySetting()).hidden and key_of(name) is not None]
     for name in shown:
         beads, known = names[name], key_of(name)
@@ -266,11 +281,15 @@ def key_faces(study: Study, evaluator: Evaluator, key_of: KeyOf, size: tuple[flo
         axis = (held or {}).get(name, axis)
         if axis[0] == axis[1]:
             axis = (low, high)
-        title = cut_short(setting.title or (quantity.symbol if slim else quantity.title), own - 12, _TITLE, True, measure)
-        told = _told(quantity, evaluator.flow.si_units, spread.coarse, measure)
+        unit = units.of(quantity).text
+        short = f"{quantity.symbol} [{unit}]" if unit else quantity.symbol
+        short = short if measure(short, _TITLE, True) <= own - 12 else quantity.symbol
+        title = cut_short(setting.title or (short if slim else quantity.title), own - 12, _TITLE, True, measure)
+        told = _told(quantity, unit, evaluator.flow.si_units, spread.coarse, measure)
         tall = min(HEIGHT, height - 40)
         left, top = (right, TOP) if place is None else (place[0] * (width - own), place[1] * (height - tall))
-        found.append(KeyFace(quantity, spread, low, high, left, top, tall, axis, tuple(beads), title, told, setting, slim, wide, words))
+        found.append(KeyFace(quantity, spread, low, high, left, top, tall, axis, tuple(beads), title, told, setting, slim, wide, words,
+                             units))
         right += own + GAP if place is None else 0.0
     return found
 
@@ -286,9 +305,9 @@ def _words(name: str, spread: Distribution) -> tuple[tuple[float, str], ...]:
     return tuple((float(code), codes[code]) for code, n in at.items() if spread.counts[n] > 0)
 
 
-def _told(quantity: Quantity, si_units: bool, first_look: bool, measure: Measure) -> tuple[str, ...]:
+def _told(quantity: Quantity, unit: str, si_units: bool, first_look: bool, measure: Measure) -> tuple[str, ...]:
     plain = quantity.name in BY_NAME and not BY_NAME[quantity.name].unit
-    unit = quantity.unit or ("" if si_units or plain else "file units")
+    unit = unit or ("" if si_units or plain else "file units")
     text = " · ".join(t for t in (unit, "first look…" if first_look else quantity.made) if t)
     lines: list[str] = []
     for word in text.split(" "):

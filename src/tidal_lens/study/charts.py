@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from tidal_lens.study.tables import Table
 
 Vec = NDArray[np.float64]
+SHARES = "share by unit of it"  # what distributions tell up their axis
 
 
 @dataclass(frozen=True, eq=False)

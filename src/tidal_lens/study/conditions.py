@@ -41,7 +41,7 @@ class Condition(Value):
 
     def tell(self, words: Words) -> str:
         """As one writes it."""
-        bound = words.quantity(self.other) if self.other else words.number(self.value)
+        bound = words.quantity(self.other) if self.other else words.values(self.quantity, (self.value,))
         return f"{words.quantity(self.quantity)} {'≥' if self.keep == 'above' else '≤'} {bound}"
 
 

@@ -38,7 +38,6 @@ from tidal_lens.quantities.names import OWN
 from tidal_lens.sampling.mesh import TurnedStencil, mesh_of
 from tidal_lens.study.geometry import Geometry, own_values, own_vectors
 from tidal_lens.study.value import Colour, QuantityName, Value, walk
-from tidal_lens.study.words import number_text
 from tidal_lens.tracing.solids import even_marks, frames, refined, ribbons, tubes, turning
 from tidal_lens.tracing.streamlines import Lines
 
@@ -49,13 +48,14 @@ _MOST_MARKS = 200_000
 
 @dataclass(frozen=True, eq=False)
 class Dressed:
-    """Lines that a dressing came to: points (n, 3), where each begins, and values (n,) that colour them; texts at places (k, 3)."""
+    """Lines that a dressing came to: points (n, 3), where each begins, and values (n,) that colour them; numbers at places (k, 3)."""
 
     points: NDArray[np.float64]
     offsets: NDArray[np.int64]
     values: NDArray[np.float64] | None = None
     places: NDArray[np.float64] = field(default_factory=lambda: np.empty((0, 3)))
-    texts: tuple[str, ...] = ()
+    numbers: tuple[float, ...] = ()
+    of: str = ""  # the quantity that they are values of
     vectors: NDArray[np.float64] | None = None  # at the surface's points, of a texture
     faces: NDArray[np.int64] | None = None  # of a solid that takes the place of lines: (m, 4)
     owners: NDArray[np.int64] | None = None  # the point of its line that each of its points is about
@@ -358,4 +358,4 @@ class Contours(Dressing):
             return Dressed(strokes, offsets)
         size = float(np.linalg.norm(np.ptp(surface.points, axis=0))) if len(surface.points) else 0.0
         places, of = label_places(points, edges, level, size)
-        return Dressed(strokes, offsets, None, places, tuple(number_text(levels[n]) for n in of))
+        return Dressed(strokes, offsets, None, places, tuple(levels[n] for n in of), self.of)

@@ -29,7 +29,7 @@ from tidal_lens.study.kinds.finds import sifted
 from tidal_lens.study.kinds.kind import Made, See, Shape
 from tidal_lens.study.model import KeySetting, Layer, Study
 from tidal_lens.study.said import Sieve, Sifting, findings_table, listing
-from tidal_lens.study.tables import Table
+from tidal_lens.study.tables import Amount, Table
 from tidal_lens.study.value import walk
 from tidal_lens.study.words import Words
 from tidal_lens.work import Token
@@ -158,6 +158,9 @@ class _Sight:
 
     def called(self, name: str) -> str:
         return self.store.describe(name).label
+
+    def amount(self, name: str, value: float, *, change: bool = False) -> Amount:
+        return Amount(value, self.store.describe(name).unit, name, change=change)
 
     def everything_at(self, stencil: Stencil, *, walls: bool = False) -> list[tuple[Quantity, NDArray[np.float64]]]:
         return everything_at(self.store, stencil, self.token, walls=walls)

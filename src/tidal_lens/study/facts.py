@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,8 +31,8 @@ class Fact:
     place: Vector | None = None
 
 
-def facts_of(result: Evaluated) -> tuple[Fact, ...]:
-    """Facts of what is drawn of a layer: what masks left of it."""
+def facts_of(result: Evaluated, tell: Callable[[float], str] = number_text) -> tuple[Fact, ...]:
+    """Facts of what is drawn of a layer: what masks left of it; ``tell`` tells values of what colours it."""
     geometry = result.geometry
     out = [Fact("Points", f"{len(geometry.points):,}")]
     if isinstance(geometry, Surface):
@@ -46,5 +47,5 @@ def facts_of(result: Evaluated) -> tuple[Fact, ...]:
         return tuple(out)
     for name, at in (("Least", int(np.nanargmin(values))), ("Greatest", int(np.nanargmax(values)))):
         x, y, z = (float(c) for c in geometry.points[at])
-        out.append(Fact(name, number_text(float(values[at])), (x, y, z)))
+        out.append(Fact(name, tell(float(values[at])), (x, y, z)))
     return tuple(out)

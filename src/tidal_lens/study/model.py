@@ -18,6 +18,7 @@ from tidal_lens.study.kinds.kind import Begun
 from tidal_lens.study.looks import Look
 from tidal_lens.study.notes import Note, names_card, renamed
 from tidal_lens.study.said import Said
+from tidal_lens.study.shown import UnitsSetting
 from tidal_lens.study.telling import FilmSetting, PictureSetting, ReportSetting, RunSetting
 from tidal_lens.study.value import Identity, LayerId, Name, QuantityName, StudyPath, Value, Vector, walk
 from tidal_lens.study.words import Words
@@ -378,6 +379,8 @@ class Study(Value):
         Views to come back to, in their order.
     notes : tuple of Note
         What is written and drawn over the view.
+    units : UnitsSetting
+        What numbers are shown in, and with how many digits.
     picture, film, report, run : PictureSetting, FilmSetting, ReportSetting, RunSetting
         How pictures, animations, reports and runs of it are made.
     numbered : bool
@@ -399,6 +402,7 @@ class Study(Value):
         default_factory=dict)
     ground: Literal["water", "paper", "white", "ink"] = "water"
     lamp: Annotated[float, Field(ge=-360.0, le=360.0)] = LAMP
+    units: UnitsSetting = UnitsSetting()
     camera: CameraSetting | None = None
     alone: Identity | None = None
     step: Annotated[int, Field(ge=0, le=10_000_000)] = 0

@@ -12,7 +12,7 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.measures.mesh_study import Convergence, convergence_of
 from tidal_lens.quantities.smoothing import node_volumes
 from tidal_lens.study.charts import Chart
-from tidal_lens.study.tables import Cell, Table, numbers_of
+from tidal_lens.study.tables import Amount, Cell, Table, numbers_of
 
 
 def changed_by(first: float, other: float) -> float:
@@ -46,7 +46,7 @@ def numbers_beside(tables: Sequence[Sequence[Table]], titles: Sequence[str]) -> 
         others = [own.get(name, float("nan")) for own in found[1:]]
         row: list[Cell] = [name, value, *others]
         for other in others:
-            row += [other - value, changed_by(value, other)]
+            row += [other.less(value) if isinstance(other, Amount) else other - value, changed_by(value, other)]
         rows.append(tuple(row))
     return Table("Cases side by side", tuple(heads), tuple(rows))
 

@@ -33,7 +33,7 @@ StudyPath = Annotated[str, Field(max_length=4096), Mark("path")]
 class Value(BaseModel):
     """Something that is never changed: an edit makes a new one."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
     def with_(self, **changes: Any) -> Self:
         """A checked copy with some fields changed."""

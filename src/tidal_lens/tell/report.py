@@ -24,6 +24,7 @@ from tidal_lens.study.model import Study
 from tidal_lens.study.opened import Seen, seen
 from tidal_lens.study.plates import at_plate
 from tidal_lens.study.said import listing
+from tidal_lens.study.shown import InUnits, in_units
 from tidal_lens.study.tables import Table
 from tidal_lens.study.telling import PART_TITLES, Part
 from tidal_lens.study.words import Words, number_text
@@ -121,6 +122,7 @@ class Report:
     sections: tuple[Section, ...]
     theme: str = "chart"
     troubles: tuple[str, ...] = field(default=())
+    units: InUnits = field(default_factory=InUnits)
 
 
 @dataclass(frozen=True, eq=False)
@@ -133,6 +135,7 @@ class _Work:
     theme: str
     token: Token
     troubles: list[str]
+    units: InUnits
 
 
 def report_of(studio: Studio, study: Study, token: Token | None = None, *, theme: str = "chart", when: datetime | None = None) -> Report:
@@ -160,11 +163,11 @@ def report_of(studio: Studio, study: Study, token: Token | None = None, *, theme
     measured = seen(studio.opened, study, token.part(0.0, 0.4), measures=True)
     names = study.card_names()
     troubles = [f"{names.get(one, one)}: {why}" for one, why in measured.troubles.items()]
-    sections = []
+    sections, units = [], in_units(study.units, measured.store)
     parts = study.report.parts
     for n, part in enumerate(parts):
         own = token.part(0.4 + 0.6 * n / len(parts), 0.4 + 0.6 * (n + 1) / len(parts))
-        section = _PARTS[part](_Work(studio, measured.study, measured, theme, own, troubles))
+        section = _PARTS[part](_Work(studio, measured.study, measured, theme, own, troubles, units))
         token.check()
         if section is not None:
             sections.append(section)
@@ -172,7 +175,12 @@ def report_of(studio: Studio, study: Study, token: Token | None = None, *, theme
     at = (when or datetime.now(UTC)).strftime("%Y-%m-%d %H:%M UTC")
     words = tuple(p.strip() for p in study.report.words.split("\n\n") if p.strip())
     return Report(study.report.title or flow.title, words, f"Made {at} by Tidal Lens {__version__} from {flow.path.name}.", tuple(sections),
-                  theme, tuple(dict.fromkeys(troubles)))
+                  theme, tuple(dict.fromkeys(troubles)), units)
+
+
+def said_number(value: float, units: InUnits) -> str:
+    """A number of a table: whole ones by thousands."""
+    return f"{int(value):,}" if float(value).is_integer() and 1000 <= abs(value) < 1e9 else units.number(float(value), 5)
 
 
 # -- parts -----------------------------------------------------------------------------------------------------
@@ -191,17 +199,20 @@ def _facts(work: _Work) -> Section:
         rows.append(("Kind", "a plane flow"))
     blocks = tuple((b.name, b.grid.description, float(b.grid.n_cells)) for b in flow.blocks)
     walls = tuple((b.name, b.kind, float(len(b.faces))) for b in flow.boundaries)
-    state: list[tuple[str, str]] = [("Velocity", ", ".join(number_text(c) for c in reference.velocity) + (" m/s" if flow.si_units else ""))]
+    units = work.units
+    speed = units.setting.of_unit("m/s" if flow.si_units else "")
+    parts = ", ".join(units.number(speed.of(c)) for c in reference.velocity)
+    state: list[tuple[str, str]] = [("Velocity", f"{parts} {speed.text}".strip())]
     for name, value, of in (
-            ("Pressure", reference.pressure, " Pa"), ("Density", reference.density, " kg/m³"), ("Mach number", reference.mach, ""),
-            ("Ratio of specific heats", reference.gamma, ""), ("Reference area", reference.area, " m²"),
-            ("Reference length", reference.length, " m")):
+            ("Pressure", reference.pressure, "Pa"), ("Density", reference.density, "kg/m³"), ("Mach number", reference.mach, ""),
+            ("Ratio of specific heats", reference.gamma, ""), ("Reference area", reference.area, "m²"),
+            ("Reference length", reference.length, "m")):
         if value is not None:
-            state.append((name, number_text(float(value)) + (of if flow.si_units else "")))
+            state.append((name, units.amount(float(value), of if flow.si_units else "")))
     state.append(("Where it came from", reference.origin))
     tables = (Table("Blocks", ("name", "kind", "cells"), blocks), Table("Boundaries", ("name", "kind", "faces"), walls))
     return Section(PART_TITLES["facts"], (Facts(tuple(rows), "Case"), Facts(tuple(state), "Reference state"),
-                                          *(_cut(table) for table in tables if table.rows)))
+                                          *(_cut(table, work.units) for table in tables if table.rows)))
 
 
 def _model(work: _Work) -> Section:
@@ -236,7 +247,8 @@ def _findings(work: _Work) -> Section | None:
         if result is None or not layer.shape.finds:
             continue
         found = [x for x in listing(result.unmasked.findings, work.measured.sifting(layer)) if x.shown]
-        blocks: list[Block] = [_cut(table) for table in tables_of(result, work.study)] if found else [Paragraph("Nothing was found.")]
+        tables = tables_of(result, work.study) if found else ()
+        blocks: list[Block] = [_cut(table, work.units) for table in tables] or [Paragraph("Nothing was found.")]
         reasons = tuple((x.name, _trust(x.finding)) for x in found[:_ROWS] if x.finding.reasons or x.finding.told)
         if reasons:
             blocks.append(Facts(reasons, "What trust rests on"))
@@ -253,10 +265,10 @@ def _measures(work: _Work) -> Section | None:
         if result is None:
             sections.append(Section(layer.name, (Paragraph(f"It could not be had. {work.measured.troubles.get(layer.id, '')}"),)))
             continue
-        blocks: list[Block] = [Paragraph(text) for text in (result.unmasked.told, layer.shape.reckoned) if text]
+        blocks: list[Block] = [Paragraph(text) for text in (result.unmasked.told_in(work.units), layer.shape.reckoned) if text]
         blocks += [Curves(chart, _chart_told(layer.name, chart), f"{layer.name}: {chart.up} over {chart.across}.")
-                   for chart in result.unmasked.charts]
-        blocks += [_cut(table) for table in tables_of(result, work.study)]
+                   for chart in map(work.units.chart, result.unmasked.charts)]
+        blocks += [_cut(table, work.units) for table in tables_of(result, work.study)]
         sections.append(Section(layer.name, tuple(blocks)))
     return Section(PART_TITLES["measures"], (), tuple(sections)) if sections else None
 
@@ -269,7 +281,7 @@ def _balance(work: _Work) -> Section | None:
         told = mass_balance(flow, store.values("density", work.token), store.values("velocity", work.token))
     except TidalLensError as why:
         return Section(PART_TITLES["balance"], (Paragraph(f"It could not be had. {why}"),))
-    return Section(PART_TITLES["balance"], (Paragraph(told.verdict), _cut(balance_table(told))))
+    return Section(PART_TITLES["balance"], (Paragraph(told.verdict), _cut(balance_table(told), work.units)))
 
 
 def balance_table(told: Balance) -> Table:
@@ -300,9 +312,9 @@ def _history(work: _Work) -> Section | None:
 
 
 def _made(work: _Work) -> Section:
-    words = Words(work.measured.store, work.study.card_names())
+    words = Words(work.measured.store, work.study.card_names(), work.units.values)
     cards = tuple((layer.name, layer.kind, layer.tell(words), _painted(work, layer.look.colour_by)) for layer in work.study.layers)
-    blocks: list[Block] = [_cut(Table("Cards", ("card", "kind", "made from", "coloured by"), cards))] if cards else []
+    blocks: list[Block] = [_cut(Table("Cards", ("card", "kind", "made from", "coloured by"), cards), work.units)] if cards else []
     methods = work.measured.store.methods
     own = [("Gradients", "fourth order" if methods.fourth_order else "second order"), ("On cells", "yes" if methods.on_cells else "no"),
            ("Cell values to nodes by", methods.averaging)]
@@ -339,15 +351,14 @@ def _painted(work: _Work, name: str | None) -> str:
     return next((q.title for q in work.measured.store.quantities() if q.name == name), name)
 
 
-def _cut(table: Table) -> Rows:
-    """A table, its first rows where it is long."""
-    rows = table.rows[:_ROWS]
-    return Rows(Table(table.title, table.heads, rows), len(table.rows) - len(rows))
+def _cut(table: Table, units: InUnits) -> Rows:
+    """A table as it is shown, its first rows where it is long."""
+    return Rows(units.table(Table(table.title, table.heads, table.rows[:_ROWS])), max(len(table.rows) - _ROWS, 0))
 
 
 def _told(study: Study, shot: Shot) -> str:
     """What a picture shows, for who does not see it."""
-    words = Words(shot.seen.store, study.card_names())
+    words = Words(shot.seen.store, study.card_names(), in_units(study.units, shot.seen.store).values)
     drawn = [layer for layer in study.layers if layer.id in shot.seen.results and study.is_drawn(layer)]
     if not drawn:
         return f"Picture of {shot.title}: nothing is lit."

@@ -11,10 +11,10 @@ from docx.oxml.ns import qn
 from docx.shared import Cm, Pt, RGBColor
 
 from tidal_lens.scene.themes import THEMES, Theme
+from tidal_lens.study.shown import InUnits
 from tidal_lens.study.tables import Table
-from tidal_lens.study.words import number_text
 from tidal_lens.tell.charts import chart_file
-from tidal_lens.tell.report import Block, Curves, Facts, Figure, Model, Paragraph, Report, Rows
+from tidal_lens.tell.report import Block, Curves, Facts, Figure, Model, Paragraph, Report, Rows, said_number
 
 _WIDE, _CHART = Cm(16.0), Cm(13.0)
 _FACE = "Source Sans 3"
@@ -33,11 +33,11 @@ def docx(report: Report) -> bytes:
     for section in report.sections:
         document.add_heading(section.title, 1)
         for one in section.blocks:
-            _block(document, one, theme)
+            _block(document, one, theme, report.units)
         for inner in section.sections:
             document.add_heading(inner.title, 2)
             for one in inner.blocks:
-                _block(document, one, theme)
+                _block(document, one, theme, report.units)
     out = io.BytesIO()
     document.save(out)
     return out.getvalue()
@@ -60,7 +60,7 @@ def _style(document: Any, theme: Theme) -> None:
             fonts.attrib.pop(qn(kind), None)
 
 
-def _block(document: Any, one: Block, theme: Theme) -> None:
+def _block(document: Any, one: Block, theme: Theme, units: InUnits) -> None:
     if isinstance(one, Paragraph):
         document.add_paragraph(one.text)
     elif isinstance(one, Facts):
@@ -70,7 +70,7 @@ def _block(document: Any, one: Block, theme: Theme) -> None:
     elif isinstance(one, Rows):
         more = f", the first {len(one.table.rows)} rows of {len(one.table.rows) + one.left_out}" if one.left_out else ""
         document.add_paragraph(f"{one.table.title}{more}", style="Caption")
-        _rows(document, one.table)
+        _rows(document, one.table, units)
     elif isinstance(one, Figure):
         _picture(document, one.png, one.told, one.caption, _WIDE)
     elif isinstance(one, Curves):
@@ -88,8 +88,8 @@ def _picture(document: Any, png: bytes, told: str, caption: str, wide: Any) -> N
         document.add_paragraph(caption, style="Caption")
 
 
-def _rows(document: Any, table: Table) -> None:
-    cells = [tuple(c if isinstance(c, str) else number_text(float(c), 5) for c in row) for row in table.rows]
+def _rows(document: Any, table: Table, units: InUnits) -> None:
+    cells = [tuple(c if isinstance(c, str) else said_number(float(c), units) for c in row) for row in table.rows]
     _grid(document, table.heads, cells)
 
 

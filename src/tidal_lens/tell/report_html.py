@@ -19,11 +19,10 @@ from PIL import Image
 from tidal_lens.errors import StudyError
 from tidal_lens.scene.themes import THEMES
 from tidal_lens.study.charts import Chart
-from tidal_lens.study.words import number_text
 from tidal_lens.tell.charts import chart_file
 from tidal_lens.tell.gltf import MOST, glb
 from tidal_lens.tell.lettering import files
-from tidal_lens.tell.report import LARGEST, Block, Curves, Facts, Figure, Model, Paragraph, Report, Rows
+from tidal_lens.tell.report import LARGEST, Block, Curves, Facts, Figure, Model, Paragraph, Report, Rows, said_number
 
 _KINDS = {Paragraph: "paragraph", Facts: "facts", Rows: "rows", Figure: "figure", Curves: "curves", Model: "model"}
 _SHRINK = 0.75  # of what a try took, of the next
@@ -66,7 +65,8 @@ def _written(report: Report, triangles: int, width: int) -> bytes:
 
     letters = frozenset(_letters(report))
     environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
-    environment.globals.update(kind_of=lambda one: _KINDS[type(one)], data=data, number=_number, chart=chart, model_name=model_name,
+    environment.globals.update(kind_of=lambda one: _KINDS[type(one)], data=data, chart=chart, model_name=model_name,
+                               number=lambda value: said_number(value, report.units),
                                model=lambda one: Markup(base64.b64encode(glb(one.scene, triangles)).decode()),
                                camera=camera_json)
     template = environment.from_string(folder.joinpath("report.html.j2").read_text(encoding="utf-8"))
@@ -81,10 +81,6 @@ def _written(report: Report, triangles: int, width: int) -> bytes:
 
 def _data(kind: str, body: bytes) -> str:
     return f"data:{kind};base64,{base64.b64encode(body).decode()}"
-
-
-def _number(value: float) -> str:
-    return f"{int(value):,}" if float(value).is_integer() and 1000 <= abs(value) < 1e9 else number_text(float(value), 5)
 
 
 def _blocks(report: Report) -> Iterator[Block]:

@@ -32,6 +32,7 @@ from tidal_lens.study.notes import filled
 from tidal_lens.study.opened import Opened, Seen, seen
 from tidal_lens.study.said import listing
 from tidal_lens.study.session import key_of
+from tidal_lens.study.shown import in_units
 from tidal_lens.tell.lettering import measure
 from tidal_lens.tell.printing import Pixels, document, lettered, over, png
 from tidal_lens.work import Token
@@ -271,10 +272,11 @@ def _marks(came: Seen, eye: Camera, size: tuple[int, int], depths: NDArray[np.fl
     study = came.study
     taken: list[Box] = []
     out: list[Mark] = []
+    units = in_units(study.units, came.store)
     for layer in study.layers:
         result = came.results.get(layer.id)
         for dressed in result.dressed if result is not None and study.is_drawn(layer) else ():
-            out += label_marks(dressed.places, dressed.texts, eye, size, depths, measure, taken)
+            out += label_marks(dressed.places, units.texts(dressed.of, dressed.numbers), eye, size, depths, measure, taken)
         if result is not None and study.is_drawn(layer) and result.unmasked.findings:
             out += _names(came, layer, result, eye, size, depths, taken)
     known = known_now(study, came.evaluator, came.results)

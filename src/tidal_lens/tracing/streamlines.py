@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from tidal_lens.errors import CancelledError
 from tidal_lens.flow.case import Flow
 from tidal_lens.kept import Kept
-from tidal_lens.sampling.kernels import places_to_weights
+from tidal_lens.sampling import kernels as sampling_kernels
 from tidal_lens.sampling.mesh import Mesh, Stencil
 from tidal_lens.tracing import kernels
 from tidal_lens.tracing.inner_walls import stopped
@@ -27,18 +27,18 @@ DOUBT = 0.01  # of a line's length: an error estimate above that makes it doubtf
 
 
 class End(IntEnum):
-    """Why a line ended."""
+    """Why a line ended; numbers as kernels write them, which are not loaded before a line is followed."""
 
-    LEFT = kernels.LEFT
-    STILL = kernels.STILL
-    CLOSED = kernels.CLOSED
-    LENGTH = kernels.LENGTH
-    STEPS = kernels.STEPS
-    OUTSIDE = kernels.OUTSIDE
+    LEFT = 1
+    STILL = 2
+    CLOSED = 3
+    LENGTH = 4
+    STEPS = 5
+    OUTSIDE = 6
     WALL = 7
-    TIME = kernels.TIME
+    TIME = 8
     LAST = 9
-    GONE = kernels.GONE
+    GONE = 10
 
     @property
     def words(self) -> str:
@@ -351,7 +351,7 @@ def _join(back: _Half | None, ahead: _Half | None, lines: int) -> _Part:
 def stencil_of(mesh: Mesh, cells: NDArray[np.int64], places: NDArray[np.float64]) -> Stencil:
     """Interpolation to places (n, 3) in cells, of which block and number are given (n, 2)."""
     ids, weights = np.empty((len(cells), 8), np.int64), np.empty((len(cells), 8))
-    run_chunks(lambda a, b: places_to_weights(mesh.arrays, cells, places, ids, weights, a, b), len(cells), 65536)
+    run_chunks(lambda a, b: sampling_kernels.places_to_weights(mesh.arrays, cells, places, ids, weights, a, b), len(cells), 65536)
     return Stencil(ids, weights)
 
 

@@ -101,6 +101,7 @@ class ArrowsControls(DressingControls[Arrows]):
         self.chip.setVisible(not value.colour_by)
         self.only.offer(evaluator.store.quantities(), value.only or None, walls=layer.shape.on_walls)
         for field, number in ((self.low, value.low), (self.high, value.high)):
+            field.show_in(self.document.units.of_name(value.only))
             field.show_value(number)
             field.setEnabled(bool(value.only))
         self.slope.setChecked(value.slope)

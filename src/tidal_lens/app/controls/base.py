@@ -269,7 +269,7 @@ class KeyControls(QWidget):
         except Exception as exc:  # noqa: BLE001  (a study may name a quantity that this flow lacks)
             self.title.setText(str(exc))
             return
-        self.title.setText(f"Colour key: {quantity.label} · {quantity.made}")
+        self.title.setText(f"Colour key: {self.document.units.label(quantity)} · {quantity.made}")
         known = self.document.key(name)
         setting = self.document.study.keys.get(name, KeySetting())
         turns = (setting.palette or quantity.scale) != "mach"
@@ -281,6 +281,8 @@ class KeyControls(QWidget):
         if known is not None:
             spread, low, high = known
             self.low.step = self.high.step = _nice_step(spread.usual[1] - spread.usual[0])
+            for field in (self.low, self.high):
+                field.show_in(self.document.units.of(quantity))
             self.low.show_value(low)
             self.high.show_value(high)
             self.colours.offer(list(CHOICES.values()), list(CHOICES).index(setting.palette))

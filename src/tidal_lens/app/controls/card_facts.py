@@ -39,7 +39,9 @@ class CardFacts(QWidget):
             if document.asking.results.get(document.chosen or "") is result:
                 self._show(facts)
 
-        document.jobs.submit(Slot("facts"), "Facts of the card", lambda _token: facts_of(result), done, document.tell)
+        units, name = document.units, result.layer.look.colour_by
+        document.jobs.submit(Slot("facts"), "Facts of the card",
+                             lambda _token: facts_of(result, lambda v: units.values(name or "", (v,))), done, document.tell)
 
     def _show(self, facts: tuple[Fact, ...]) -> None:
         if facts == self._shown and self.table is not None:

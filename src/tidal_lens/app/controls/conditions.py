@@ -12,7 +12,6 @@ from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Box, Check, Choice, IconButton, NumberField, QuantityChooser, Slider, column, label, row
 from tidal_lens.study.conditions import Condition
 from tidal_lens.study.kinds.first_values import round_to
-from tidal_lens.study.words import number_text
 
 Tell = Callable[..., None]
 _NUMBER = "a number"
@@ -91,6 +90,7 @@ class ConditionRow(QWidget):
         if evaluator is None:
             return
         self._shown = condition
+        name, units = condition.quantity, self.document.units
         offered = evaluator.store.quantities()
         self.on.setChecked(condition.on)
         self.gone.setEnabled(not alone)
@@ -100,7 +100,7 @@ class ConditionRow(QWidget):
         if names != self._names:
             self._names = names
             self.than.clear()
-            self.than.addItems([_NUMBER, *(q.label for q in offered if q.name in set(names))])
+            self.than.addItems([_NUMBER, *(q.title for q in offered if q.name in set(names))])
         self.than.setCurrentIndex(names.index(condition.other) + 1 if condition.other in names else 0 if not condition.other else -1)
         usual = self._usual(condition.quantity)
         by_number = not condition.other
@@ -110,7 +110,8 @@ class ConditionRow(QWidget):
         if usual is not None:
             self.value.step = float(f"{max(usual[1] - usual[0], 1e-300) / 50:.0e}")
             self.sweep.show_value((condition.value - usual[0]) / max(usual[1] - usual[0], 1e-300))
-            self.span.setText(f"Usual values are {number_text(usual[0])} to {number_text(usual[1])}.")
+            self.span.setText(f"Usual values are {units.texts(name, usual[:1])[0]} to {units.values(name, usual[1:])}.")
+        self.value.show_in(units.of_name(name))
         self.value.show_value(condition.value)
 
 

@@ -12,6 +12,7 @@ from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.parts import Check, Choice, NumberField, NumbersField, QuantityChooser, column, row
 from tidal_lens.errors import TidalLensError
+from tidal_lens.quantities.shown_units import Shown
 from tidal_lens.quantities.store import Distribution
 from tidal_lens.study.dressings import Contours
 from tidal_lens.study.kinds.first_values import best_name, round_to
@@ -111,6 +112,10 @@ class ContoursControls(DressingControls[Contours]):
             widget.setVisible(name == value.by)
         self.span.setVisible(value.by != "list")
         self.number.show_value(value.number)
+        shown = self.document.units.of_name(value.of)
+        self.step.show_in(Shown(shown.text, shown.size))
+        for field in (self.low, self.high, self.listed):
+            field.show_in(shown)
         self.step.step = float(f"{value.step / 5:.0e}")
         self.step.show_value(value.step)
         room: Any = float(f"{max(abs(value.high - value.low), 1e-300) / 40:.0e}")

@@ -12,7 +12,6 @@ from tidal_lens.app.play_button import PlayButton
 from tidal_lens.errors import TidalLensError
 from tidal_lens.study.kinds.isosurface import IsoShape, new_isosurface
 from tidal_lens.study.kinds.kind import Begun
-from tidal_lens.study.words import number_text
 
 
 class IsoControls(SurfaceLookControls[IsoShape]):
@@ -89,13 +88,17 @@ class IsoControls(SurfaceLookControls[IsoShape]):
         shape, evaluator = self.shape(), self.document.evaluator
         if shape is None or evaluator is None:
             return
+        units = self.document.units
         self.quantity.offer(evaluator.store.quantities(), shape.quantity)
         spread = evaluator.store.known_distribution(shape.quantity)
         if spread is not None:
             self.value.step = float(f"{max(spread.usual[1] - spread.usual[0], 1e-300) / 50:.0e}")
             missed = [v for v in shape.values if not spread.low <= v <= spread.high]
-            note = f" It does not take {', '.join(map(number_text, missed))}." if missed else ""
-            self.span.setText(f"The flow has {number_text(spread.low)} to {number_text(spread.high)}.{note}")
+            note = f" It does not take {units.values(shape.quantity, missed)}." if missed else ""
+            whole = units.values(shape.quantity, (spread.high,))
+            self.span.setText(f"The flow has {units.texts(shape.quantity, (spread.low,))[0]} to {whole}.{note}")
+        for value in (self.value, self.more, self.last):
+            value.show_in(units.of_name(shape.quantity))
         self.value.show_value(shape.value)
         self.more.show_values(shape.more)
         run = shape.by == "run"
@@ -107,6 +110,7 @@ class IsoControls(SurfaceLookControls[IsoShape]):
         self.count.setEnabled(run)
         self.only.offer(evaluator.store.quantities(), shape.only or None)
         for field, number in ((self.low, shape.low), (self.high, shape.high)):
+            field.show_in(units.of_name(shape.only))
             field.show_value(number)
             field.setEnabled(bool(shape.only))
         self.of.show_value(shape.blocks)

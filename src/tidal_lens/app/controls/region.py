@@ -31,7 +31,7 @@ class RegionControls(SurfaceLookControls[RegionShape]):
     def _tell(self, layer_id: str) -> None:
         if layer_id == self.document.chosen:
             result = self.document.asking.results.get(layer_id)
-            told = result.unmasked.told if result is not None else ""
+            told = result.unmasked.told_in(self.document.units) if result is not None else ""
             self.holds.setText(f"It holds {told}." if told else "")
 
     def refresh(self) -> None:

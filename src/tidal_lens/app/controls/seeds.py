@@ -230,6 +230,7 @@ class SeedsControls(QWidget):
         if isinstance(now, FillSeeds) and evaluator is not None:
             self.where.offer(evaluator.store.quantities(), now.quantity or None)
             self.keep.show_value(now.keep)
+            self.value.show_in(self._document.units.of_name(now.quantity))
             self.value.show_value(now.value)
             self.keep.setEnabled(bool(now.quantity))
             self.value.setEnabled(bool(now.quantity))

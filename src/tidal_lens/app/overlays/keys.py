@@ -13,6 +13,7 @@ from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import near
 from tidal_lens.app.overlays.painting import measure, paint_marks
 from tidal_lens.app.stage import Stage
+from tidal_lens.quantities.shown_units import ABSOLUTE, choices
 from tidal_lens.scene.key_faces import BEAD, KeyFace, key_faces
 from tidal_lens.scene.palettes import CHOICES
 from tidal_lens.study.model import KeySetting
@@ -22,7 +23,8 @@ BANDS = 10  # to begin with
 
 def _content(k: KeyFace) -> tuple[Hashable, ...]:
     """All that it is painted by."""
-    return (k.quantity, id(k.spread), k.low, k.high, k.left, k.top, k.height, k.axis, k.beads, k.title, k.told, k.setting, k.slim)
+    return (k.quantity, id(k.spread), k.low, k.high, k.left, k.top, k.height, k.axis, k.beads, k.title, k.told, k.setting, k.slim,
+            k.units.setting)
 
 
 class KeysOverlay:
@@ -128,7 +130,7 @@ class KeysOverlay:
         if what == "head":
             self._move(key, at - self._grab)
             return
-        value = float(f"{key.value_at(at.y() + self._offset):.4g}")
+        value = key.rounded(key.value_at(at.y() + self._offset))
         self._set(key, what, value, grip=f"key {name} {what}")
 
     def _move(self, key: KeyFace, to: QPointF) -> None:
@@ -180,7 +182,7 @@ class KeysOverlay:
             return True
         value = key.high if what == "high" else key.low if what == "low" else dict(key.beads)[what]
         place = QRectF(key.bar_right + 10, key.y_of(value) - 13, 74, 26)
-        self._view.typing.ask_number(place, value, lambda v: self._set(key, what, v))
+        self._view.typing.ask_number(place, key.shown.of(value), lambda v: self._set(key, what, key.shown.back(v)))
         return True
 
     def menu(self, at: QPointF) -> bool:
@@ -210,6 +212,16 @@ class KeysOverlay:
                     one.setChecked(setting.palette == palette)
                     one.triggered.connect(lambda _on, p=palette: document.edit(
                         document.study.with_key(name, setting.with_(palette=p)), "Palette"))
+            unit = menu.addMenu("Unit")
+            for shown in choices(found[0].quantity.unit, absolute=name in ABSOLUTE) if unit is not None else ():
+                one = unit.addAction(shown.text) if unit is not None else None
+                if one is not None:
+                    one.setCheckable(True)
+                    one.setChecked(shown.text == found[0].shown.text)
+                    one.triggered.connect(lambda _on, text=shown.text: document.edit(
+                        document.study.with_(units=document.study.units.with_quantity(name, text)), "Unit"))
+            if unit is not None:
+                unit.setEnabled(len(unit.actions()) > 1)
             hide = menu.addAction("Hide this key")
             home = menu.addAction("Back into the row")
             if hide is not None and home is not None:
@@ -235,13 +247,13 @@ class KeysOverlay:
         if what in ("least", "greatest"):
             return f"The {what} value, {key.text_of(dict(key.extremes())[what])}; click to pin its place"
         if what == "head":
-            return f"{key.quantity.label}: {key.quantity.about}; {key.quantity.made}. Drag to move the key; right-click for more"
+            return f"{key.units.label(key.quantity)}: {key.quantity.about}; {key.quantity.made}. Drag to move the key; right-click for more"
         if what == "bar":
             return f"Click: show where it is {key.text_of(key.value_at(at.y()))}, until Esc"
         if what in ("low", "high"):
             return "Drag to change the range; double-click to type it"
         if what:
             return "Drag to change the value; double-click to type it"
-        return f"{key.quantity.label}: {key.quantity.about}; {key.quantity.made}. Right-click: symmetric, reset"
+        return f"{key.units.label(key.quantity)}: {key.quantity.about}; {key.quantity.made}. Right-click: symmetric, reset"
 
 

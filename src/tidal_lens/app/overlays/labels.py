@@ -29,7 +29,8 @@ class LabelsOverlay(Quiet):
             if result is None or not document.study.is_drawn(layer):
                 continue
             for dressed in result.dressed:
-                out += label_marks(dressed.places, dressed.texts, camera, (self._view.width(), self._view.height()), self._view.depths,
+                texts = document.units.texts(dressed.of, dressed.numbers)
+                out += label_marks(dressed.places, texts, camera, (self._view.width(), self._view.height()), self._view.depths,
                                    measure, taken)
         return out
 

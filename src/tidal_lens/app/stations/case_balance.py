@@ -14,7 +14,7 @@ from tidal_lens.app.stations.rows import Section
 from tidal_lens.errors import TidalLensError
 from tidal_lens.formats.csv_tables import write_table
 from tidal_lens.measures.balance import Balance, balance_rows, energy_balance, mass_balance
-from tidal_lens.study.words import number_text
+from tidal_lens.quantities.shown_units import Shown
 from tidal_lens.work import Token
 
 
@@ -76,11 +76,14 @@ class BalanceControls(QWidget):
         flow = self.document.flow
         si = flow is not None and flow.si_units
         deep = ", a unit of depth" if flow is not None and flow.normal is not None else ""
-        self.rows.title = "In, out, net" + ("" if not si else f" [{' and '.join(b.unit for b in balances)}{deep}]")
+        units = self.document.units
+        shown = [units.setting.of_unit(b.unit) if si else Shown("") for b in balances]
+        self.rows.title = "In, out, net" + ("" if not si else f" [{' and '.join(s.text for s in shown)}{deep}]")
         rows = []
         for n, share in enumerate(balances[0].shares):
-            told = [f"{b.what} in {number_text(b.shares[n].inward)}, out {number_text(b.shares[n].outward)}" for b in balances]
-            rows.append((share.name, "\n".join(told), "\n".join(number_text(b.shares[n].net) for b in balances)))
+            own = [(b.what, s, b.shares[n]) for b, s in zip(balances, shown, strict=True)]
+            told = [f"{what} in {units.number(s.of(x.inward))}, out {units.number(s.of(x.outward))}" for what, s, x in own]
+            rows.append((share.name, "\n".join(told), "\n".join(units.number(s.of(x.net)) for _, s, x in own)))
         self.rows.show_rows(rows)
         self.verdict.setText("\n".join(b.verdict for b in balances))
         for widget in (self.rows, self.verdict, self.save):

@@ -16,6 +16,7 @@ from tidal_lens.flow.atmosphere import HIGHEST, LOWEST, altitude_of, standard_ai
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.reference import ReferenceState
 from tidal_lens.measures.free_stream import boundary_state, point_state
+from tidal_lens.quantities.shown_units import Shown
 from tidal_lens.study.evaluate import reference_of
 from tidal_lens.study.model import Reference
 from tidal_lens.study.words import number_text
@@ -142,6 +143,12 @@ class ReferenceControls(QWidget):
             velocity[axis] = value
             self._set(velocity=tuple(velocity))
 
+    def _show_units(self, flow: Flow) -> None:
+        setting = self.document.units.setting
+        for field, unit in ((self.pressure, "Pa"), (self.density, "kg/m³"), (self.gas, "J/(kg K)"), (self.viscosity, "kg/(m s)"),
+                            (self.area, "m²"), (self.length, "m"), (self.span, "m"), *((f, "m/s") for f in self.velocity)):
+            field.show_in(setting.of_unit(unit) if flow.si_units else Shown(""))
+
     def refresh(self) -> None:
         """Show the reference state in force."""
         flow = self.document.flow
@@ -151,6 +158,7 @@ class ReferenceControls(QWidget):
         boundaries = [b.name for b in flow.boundaries if b.nodes is not None]
         self._sources = ["", _FILE, *boundaries, _POINT]
         self.source.offer([now.origin, "the file, or guessed", *(f"average over {b}" for b in boundaries), "a point…"], 0)
+        self._show_units(flow)
         for field, value in ((self.pressure, now.pressure), (self.density, now.density)):
             field.setPlaceholderText("unknown")
             if value is None:
@@ -185,5 +193,6 @@ class ReferenceControls(QWidget):
                 field.clear()
         mach = f"Mach {now.mach:.4g}, " if now.mach is not None else ""
         units = "SI units" if flow.si_units else "units as in the file"
-        self.origin.setText(f"{mach}speed {number_text(now.speed)}, incidence {number_text(now.incidence, 3)}°; {now.origin}; {units}")
+        speed = self.document.units.amount(now.speed, "m/s" if flow.si_units else "")
+        self.origin.setText(f"{mach}speed {speed}, incidence {number_text(now.incidence, 3)}°; {now.origin}; {units}")
         self.reset.setEnabled(self.document.study.reference is not None)

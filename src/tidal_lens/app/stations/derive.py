@@ -17,7 +17,6 @@ from tidal_lens.app.stations.station import Act, Station
 from tidal_lens.quantities.catalogue import BY_NAME
 from tidal_lens.quantities.store import FORMULA, Quantity
 from tidal_lens.study.formulas import free_name
-from tidal_lens.study.words import number_text
 
 _ROLE = Qt.ItemDataRole.UserRole
 
@@ -174,8 +173,8 @@ class DeriveStation(QWidget):
         else:
             holes = f"; {spread.not_finite:,} not finite" if spread.not_finite else ""
             first = "about " if spread.coarse else ""
-            self.span.setText(f"{first}{number_text(spread.low)} … {number_text(spread.high)}; 99 % between "
-                              f"{number_text(spread.usual[0])} and {number_text(spread.usual[1])}{holes}")
+            low, high, least, greatest = self.document.units.texts(q.name, (*spread.usual, spread.low, spread.high))
+            self.span.setText(f"{first}{least} … {greatest}; 99 % between {low} and {high}{holes}")
         usable = q.components == 1 and not q.missing
         layer = self.document.chosen_layer
         fits = layer is not None and layer.look.on != "none" and (q.place != "wall" or layer.shape.on_walls)
@@ -184,8 +183,7 @@ class DeriveStation(QWidget):
         self.vary.setEnabled(bool(_text_of(q)))
 
     def _describe(self, q: Quantity) -> None:
-        unit = f" [{q.unit}]" if q.unit else ""
-        self.title.setText(f"{q.title}{unit}")
+        self.title.setText(self.document.units.label(q))
         definition = BY_NAME.get(q.name)
         if definition is None:
             self.about.setText(f"{q.title} = {q.about}" if q.name.startswith(FORMULA) else q.about[0].upper() + q.about[1:])

@@ -65,9 +65,10 @@ class IsoShape(Cut):
     def tell(self, words: Words) -> str:
         """Quantity and values."""
         name = words.quantity(self.quantity)
-        listed = f"= {', '.join(words.number(v) for v in self.values)}"
-        run = f"= {words.number(self.value)} … {words.number(self.last)} in {self.count}"
-        only = f", where {words.quantity(self.only)} is {words.number(self.low)} to {words.number(self.high)}" if self.only else ""
+        listed = f"= {words.values(self.quantity, self.values)}"
+        run = f"= {words.values(self.quantity, (self.value,))} … {words.values(self.quantity, (self.last,))} in {self.count}"
+        ends = [words.values(self.only, (value,)) for value in (self.low, self.high)]
+        only = f", where {words.quantity(self.only)} is {' to '.join(ends)}" if self.only else ""
         return f"{self.subject_told()}, {name} {run if self.by == 'run' else listed}{only}"
 
     def swept(self, share: float, store: QuantityStore) -> Self | None:

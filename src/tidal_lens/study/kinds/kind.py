@@ -23,9 +23,10 @@ from tidal_lens.sampling.mesh import Stencil
 from tidal_lens.study.charts import Chart
 from tidal_lens.study.geometry import Geometry
 from tidal_lens.study.looks import AnyLook
-from tidal_lens.study.tables import Table
+from tidal_lens.study.shown import InUnits
+from tidal_lens.study.tables import Amount, Table
 from tidal_lens.study.value import Value, Vector, walk
-from tidal_lens.study.words import Words
+from tidal_lens.study.words import Words, number_text
 from tidal_lens.tracing.streamlines import Lines
 from tidal_lens.work import Token
 
@@ -77,6 +78,9 @@ class See(Protocol):
     def called(self, name: str) -> str:
         """What such a quantity is called, with its unit."""
 
+    def amount(self, name: str, value: float, *, change: bool = False) -> Amount:
+        """A value of such a quantity, or how much such values differ, with its unit."""
+
     def everything_at(self, stencil: Stencil, *, walls: bool = False) -> list[tuple[Quantity, NDArray[np.float64]]]:
         """Every quantity at some places: see :func:`tidal_lens.quantities.at_places.everything_at`; for shapes ``of_all``."""
 
@@ -114,6 +118,15 @@ class Made:
     findings: tuple[Finding, ...] = ()  # all candidates, the clearest first
     charts: tuple[Chart, ...] = ()  # what it tells as curves
     whole: bool = False  # whether all passages that are shown are in it already
+    amounts: tuple[Amount, ...] = ()  # numbers in what is told, in their order
+
+    def told_in(self, units: InUnits) -> str:
+        """What is told, its amounts in the units that they are shown in."""
+        out, rest = "", self.told
+        for amount in self.amounts:
+            before, _, rest = rest.partition(number_text(amount))
+            out += before + units.amount_text(amount)
+        return out + rest
 
     @property
     def nbytes(self) -> int:

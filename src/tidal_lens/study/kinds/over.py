@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -16,12 +17,12 @@ from tidal_lens.measures.volumes import distribution
 from tidal_lens.quantities.names import CONST
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import Stencil
-from tidal_lens.study.charts import Chart, Curve, table_of
+from tidal_lens.study.charts import SHARES, Chart, Curve, table_of
 from tidal_lens.study.kinds.card_surface import card_surface
 from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape, Sort, Tile, Vec
 from tidal_lens.study.kinds.measured import as_whole, first_quantity, told_depth, whole_units
 from tidal_lens.study.looks import BallLook
-from tidal_lens.study.tables import Table
+from tidal_lens.study.tables import Amount, Table
 from tidal_lens.study.value import LayerId, Name, QuantityName
 from tidal_lens.study.words import Words, number_text
 
@@ -65,18 +66,19 @@ class OverShape(Shape):
         found = facets.sums(values, velocity, density)
         if not found.area > 0.0:
             raise StudyError(f"{see.called(self.quantity)} is not known there.", "", "Choose another quantity.")
-        used, mean, si = np.flatnonzero(found.used), found.mean, whole_units(see)
+        used, mean, si = np.flatnonzero(found.used), see.amount(self.quantity, found.mean), whole_units(see)
         rows: list[tuple[str | float, ...]] = [
             (f"area{' [m²]' if si else ''}", found.area), ("mean by area", mean),
-            ("plain mean of the vertices", float(values[used].mean())), ("standard deviation by area", found.spread),
-            ("integral", found.integral)]
-        rows += _carried(found, "volume" if density is None else "mass", si=si) if velocity is not None else ()
+            ("plain mean of the vertices", see.amount(self.quantity, float(values[used].mean()))),
+            ("standard deviation by area", see.amount(self.quantity, found.spread, change=True)), ("integral", found.integral)]
+        if velocity is not None:
+            rows += _carried(found, "volume" if density is None else "mass", lambda v: see.amount(self.quantity, v), si=si)
         energy = _energy(see, stencil, velocity, density)
         if energy is not None:
             rows.append((f"energy flow, net{' [W]' if si else ''}", facets.through(energy).net))
         least, greatest = int(used[values[used].argmin()]), int(used[values[used].argmax()])
         for word, at in (("least", least), ("greatest", greatest)):
-            rows.append((word, float(values[at])))
+            rows.append((word, see.amount(self.quantity, float(values[at]))))
             rows += [(f"{word} at {axis}", float(c)) for axis, c in zip("xyz", points[at], strict=True)]
         if found.area < (1.0 - 1e-6) * found.whole_area:
             rows.append(("share of the area on which it is known", found.area / found.whole_area))
@@ -85,10 +87,10 @@ class OverShape(Shape):
         weights = np.bincount(facets.corners.ravel(), np.repeat(facets.sizes, 3), minlength=len(values)) / 3.0
         weights[~found.used] = 0.0
         curve = Curve("by area", *distribution(weights, values, float(values[least]), float(values[greatest]), _BINS))
-        charts = (Chart(see.called(self.quantity), "share by unit of it", (curve,)),)
+        charts = (Chart(see.called(self.quantity), SHARES, (curve,)),)
         tables = (Table("Over a surface", ("what", "value"), tuple(rows)), table_of("Distribution", charts))
         return Made(extremes, tables=tables, charts=charts,
-                    told=f"mean by area {number_text(mean)}{told_depth(see)}")
+                    told=f"mean by area {number_text(mean)}{told_depth(see)}", amounts=(mean,))
 
     def _surface(self, see: See) -> tuple[Vec, Stencil, Facets]:
         """Vertices, how values come to them, and facets."""
@@ -143,7 +145,7 @@ def _energy(see: See, stencil: Stencil, velocity: Vec | None, density: Vec | Non
     return np.asarray((gamma / (gamma - 1.0) * pressure + 0.5 * density * (velocity**2).sum(axis=1))[:, None] * velocity)
 
 
-def _carried(found: SurfaceSums, named: str, *, si: bool) -> list[tuple[str | float, ...]]:
+def _carried(found: SurfaceSums, named: str, amount: Callable[[float], Amount], *, si: bool) -> list[tuple[str | float, ...]]:
     """What goes through, and means weighted by it."""
     per = {"mass": " [kg/s]", "volume": " [m³/s]"}[named] if si else ""
     through = Through(found.forth, found.back)
@@ -153,7 +155,7 @@ def _carried(found: SurfaceSums, named: str, *, si: bool) -> list[tuple[str | fl
         ("share that goes the other way", through.reversed)]
     for word, total, weighed in ((named, found.either, found.by_either), (f"net {named} flow", found.forth - found.back, found.by_net)):
         if abs(total) > 1e-9 * found.either:
-            out.append((f"mean by {word}", weighed / total))
+            out.append((f"mean by {word}", amount(weighed / total)))
     return out
 
 

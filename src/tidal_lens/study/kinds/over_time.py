@@ -17,7 +17,7 @@ from tidal_lens.sampling.mesh import Stencil
 from tidal_lens.study.charts import Chart, Curve, table_of
 from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape, Sort, Tile
 from tidal_lens.study.looks import BallLook
-from tidal_lens.study.tables import Table, numbers_of
+from tidal_lens.study.tables import Amount, Table, numbers_of, unit_in
 from tidal_lens.study.value import LayerId, Name
 from tidal_lens.study.words import Words, number_text
 
@@ -85,7 +85,8 @@ class OverTimeShape(Shape):
         if unread:
             told += f"; {unread} of {len(times)} steps could not be had: {why}"
         nothing = Points(np.empty((0, 3)), Stencil(np.empty((0, 1), np.int64), np.empty((0, 1))))
-        return Made(nothing, tables=(table_of("Over time", tuple(charts)), _table(courses)), charts=tuple(charts), told=told)
+        return Made(nothing, tables=(table_of("Over time", tuple(charts)), _table(courses, si=see.flow.si_units)),
+                    charts=tuple(charts), told=told)
 
     def _numbers(self, see: See) -> dict[str, float]:
         return _of_flow(see) if not self.card else numbers_of(see.made(self.card).tables)
@@ -95,10 +96,16 @@ class OverTimeShape(Shape):
         return f"{', '.join(self.numbers[:3]) or 'numbers'} of {words.card(self.card) if self.card else 'the flow'} over time"
 
 
-def _table(courses: dict[str, Course]) -> Table:
+def _table(courses: dict[str, Course], *, si: bool) -> Table:
     told = {"mean": "mean", "least": "least", "greatest": "greatest", "amplitude": "amplitude, half the range", "rms": "rms about the mean",
             "period": "period of the strongest swing", "swing": "its amplitude", "periods": "periods in the record"}
-    rows: list[tuple[str | float, ...]] = [(word, *(float(getattr(c, field)) for c in courses.values())) for field, word in told.items()]
+    def cell(name: str, course: Course, field: str) -> float:
+        value = float(getattr(course, field))
+        if field in ("periods", "period"):
+            return Amount(value, "s") if field == "period" and si else value
+        return Amount(value, unit_in(name), change=field in ("amplitude", "rms", "swing"))
+
+    rows: list[tuple[str | float, ...]] = [(word, *(cell(name, c, field) for name, c in courses.items())) for field, word in told.items()]
     return Table("Over time, in numbers", ("what", *courses), tuple(rows))
 
 

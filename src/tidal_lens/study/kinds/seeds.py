@@ -427,7 +427,8 @@ class FillSeeds(SeedSet):
 
     def tell(self, words: Words) -> str:
         """How close, and where."""
-        where = f" where {words.quantity(self.quantity)} {'≥' if self.keep == 'above' else '≤'} {words.number(self.value)}"
+        bound = words.values(self.quantity, (self.value,))
+        where = f" where {words.quantity(self.quantity)} {'≥' if self.keep == 'above' else '≤'} {bound}"
         return f"filled{' every ' + words.number(self.spacing) if self.spacing else ''}{where if self.quantity else ''}"
 
 

@@ -16,7 +16,7 @@ from tidal_lens.measures.volumes import Contents, contents_of, distribution
 from tidal_lens.quantities.names import CONST
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.mesh import Stencil
-from tidal_lens.study.charts import Chart, Curve, table_of
+from tidal_lens.study.charts import SHARES, Chart, Curve, table_of
 from tidal_lens.study.kinds.cut import Cut
 from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Shape, Sort, Tile, Vec
 from tidal_lens.study.kinds.measured import first_quantity, node_weights, round_or_deep, told_depth, whole_units
@@ -67,27 +67,29 @@ class VolumeShape(Cut):
         if self.card:
             found = self._within(see, found, values, density, velocity, vorticity)
         si = whole_units(see)
-        mean = found.mean
+        mean = see.amount(self.quantity, found.mean)
         rows: list[tuple[str | float, ...]] = [
             (f"volume{' [m³]' if si else ''}", found.volume), ("mean by volume", mean),
-            ("standard deviation by volume", float(np.sqrt(found.square / found.volume))),
-            ("root of the mean square by volume", float(np.hypot(mean, np.sqrt(found.square / found.volume)))),
+            ("standard deviation by volume", see.amount(self.quantity, float(np.sqrt(found.square / found.volume)), change=True)),
+            ("root of the mean square by volume", see.amount(self.quantity, float(np.hypot(mean, np.sqrt(found.square / found.volume))))),
             ("integral", found.integral)]
-        for name, value in ((f"mass{' [kg]' if si else ''}", found.mass), ("mean by mass", found.by_mass / found.mass),
+        for name, value in ((f"mass{' [kg]' if si else ''}", found.mass),
+                            ("mean by mass", see.amount(self.quantity, found.by_mass / found.mass)),
                             (f"kinetic energy{' [J]' if si else ''}", found.kinetic),
                             (f"enstrophy, half of the vorticity squared{' [m³/s²]' if si else ''}", found.enstrophy)):
             if np.isfinite(value):
                 rows.append((name, value))
         for word, (value, at) in (("least", least), ("greatest", greatest)):
-            rows.append((word, value))
+            rows.append((word, see.amount(self.quantity, value)))
             rows += [(f"{word} at {axis}", float(c)) for axis, c in zip("xyz", see.flow.points[at], strict=True)]
         curves = tuple(Curve(f"by {name}", *distribution(weights, values, least[0], greatest[0], self.bins, by))
                        for name, by in (("volume", None), ("mass", density)) if name == "volume" or by is not None)
-        charts = (Chart(see.called(self.quantity), "share by unit of it", curves),)
+        charts = (Chart(see.called(self.quantity), SHARES, curves),)
         both = np.array([least[1], greatest[1]])
         extremes = Points(see.flow.points[both], Stencil(both[:, None], np.ones((2, 1))), {"value": np.array([least[0], greatest[0]])})
         tables = (table_of("Distribution", charts), Table("In a volume", ("what", "value"), tuple(rows)))
-        return Made(extremes, tables=tables, charts=charts, told=f"mean by volume {number_text(mean)}{told_depth(see)}")
+        return Made(extremes, tables=tables, charts=charts, told=f"mean by volume {number_text(mean)}{told_depth(see)}",
+                    amounts=(mean,))
 
     def _region(self, see: See) -> RegionShape:
         region = see.shape(self.card)
