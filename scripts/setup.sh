@@ -65,5 +65,6 @@ prepare() {
     say "Compiling kernels (once)…"
     PYTHONPATH=$here/src "$venv/bin/python" -m tidal_lens --warm >&2
   fi
+  "$venv/bin/python" -m compileall -q "$here/src" || true # once, so that every start finds it, also where Python may not keep it
   printf '%s' "$stamp" > "$venv/ready-$kind"
 }

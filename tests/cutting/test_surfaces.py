@@ -3,7 +3,8 @@ import pytest
 
 from making import KINDS, cube_flow, cube_points, flow_of
 from tidal_lens.cutting.contour import axis_slice, isosurface
-from tidal_lens.cutting.walls import boundary_surface, outline
+from tidal_lens.cutting.outlines import outline
+from tidal_lens.cutting.walls import boundary_surface
 from tidal_lens.flow.case import Boundary
 from tidal_lens.flow.grid import StructuredGrid
 

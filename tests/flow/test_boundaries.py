@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from making import cube_points, flow_of, hexahedra
-from tidal_lens.cutting.walls import outline
+from tidal_lens.cutting.outlines import outline
 from tidal_lens.flow.boundaries import find_boundaries, settle_boundaries
 from tidal_lens.flow.case import Boundary
 from tidal_lens.flow.free_stream import guessed_reference, motion_in

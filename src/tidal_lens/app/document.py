@@ -247,6 +247,7 @@ class Document(Holder):
 
     def adopt(self, session: Session, file: Path | None) -> None:
         """Another case is open."""
+        self.coming.emit()
         self.asking.clear()
         self.beside.clear()
         self.clock.adopt(session)

@@ -30,6 +30,8 @@ class Holder(QObject):
     -------
     study_changed
         The study has another value (not for camera moves).
+    coming
+        Another case is about to be there.
     case_changed
         Another flow is open.
     case_opened
@@ -61,6 +63,7 @@ class Holder(QObject):
     """
 
     study_changed = pyqtSignal()
+    coming = pyqtSignal()
     case_changed = pyqtSignal()
     case_opened = pyqtSignal()
     step_changed = pyqtSignal()

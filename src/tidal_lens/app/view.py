@@ -207,6 +207,7 @@ class FlowView(Stage):
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         with QPainter(self) as p:
             self._paint(p)
+        self.renderer.prepare()
 
     def _paint(self, p: QPainter) -> None:
         p.fillRect(self.rect(), theme.colour("ground"))

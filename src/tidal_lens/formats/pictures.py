@@ -8,7 +8,6 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
 from tidal_lens.errors import FileError
 
@@ -27,8 +26,10 @@ def read_picture(path: Path) -> NDArray[np.uint8]:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error")
+            from PIL import Image  # only who reads a picture needs it
+
             with Image.open(path, formats=("PNG", "JPEG", "WEBP", "GIF")) as image:
-                _check(image, path)
+                _check(image.width, image.height, path)
                 image.thumbnail((_KEPT, _KEPT))
                 return np.asarray(image.convert("RGBA")).copy()
     except FileError:
@@ -38,9 +39,9 @@ def read_picture(path: Path) -> NDArray[np.uint8]:
                         "Choose a PNG, JPEG, WebP or GIF file.") from why
 
 
-def _check(image: Image.Image, path: Path) -> None:
-    if image.width * image.height > _LARGEST:
-        raise FileError(f"A picture of {image.width} × {image.height} pixels is not read.", str(path), "Make it smaller.")
+def _check(wide: int, tall: int, path: Path) -> None:
+    if wide * tall > _LARGEST:
+        raise FileError(f"A picture of {wide} × {tall} pixels is not read.", str(path), "Make it smaller.")
 
 
 def kept_picture(path: str) -> NDArray[np.uint8] | None:

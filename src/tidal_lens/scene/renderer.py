@@ -53,10 +53,17 @@ class Renderer:
         self._picks: list[tuple[int, float, float]] = []
         self._small: OrderedDict[str, _Small] = OrderedDict()
         self._condition = threading.Condition()
-        self._closing = False
+        self._closing: bool = False
+        self._ready: bool = False
         self._number = 0
         self._thread = threading.Thread(target=self._run, name="renderer", daemon=True)
         self._thread.start()
+
+    def prepare(self) -> None:
+        """Load what is drawn with: there will be something to draw soon."""
+        with self._condition:
+            self._ready = True
+            self._condition.notify()
 
     def show(self, scene: Scene, camera: Camera, width: int, height: int, ratio: float = 1.0, *,
              draft: bool = False) -> int:
@@ -93,6 +100,10 @@ class Renderer:
         self._thread.join(2.0)
 
     def _run(self) -> None:
+        with self._condition:  # a window that is only just being built has nothing to draw, and wants the processor for itself
+            self._condition.wait_for(lambda: self._ready or self._closing or self._wish or self._picks or self._small)
+        if self._is_closing():
+            return
         try:
             from tidal_lens.scene.canvas import Canvas
 
@@ -114,6 +125,9 @@ class Renderer:
             except Exception as exc:  # noqa: BLE001  (the thread must live on; the user is told)
                 self._listener.failed(f"The picture could not be drawn: {exc}")
         canvas.close()
+
+    def _is_closing(self) -> bool:
+        return self._closing
 
     def _serve(self, canvas: Any, wish: _Request | None, picks: list[tuple[int, float, float]],
                one: tuple[str, _Small] | None) -> None:

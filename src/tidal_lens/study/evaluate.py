@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.cutting import outlines
 from tidal_lens.cutting.surface import OwnSurface
-from tidal_lens.cutting.walls import outline
 from tidal_lens.errors import CancelledError, LostLayerError, StudyError, TidalLensError
 from tidal_lens.flow.annulus import Annulus, annulus_of, passages_of
 from tidal_lens.flow.case import Flow
@@ -384,7 +384,7 @@ class Evaluator:
     def outline(self) -> NDArray[np.float64]:
         """Sharp edges of the flow's outside, shape (n, 2, 3)."""
         if self._outline is None:
-            self._outline = outline(self.flow)
+            self._outline = outlines.outline(self.flow)
         return self._outline
 
 

@@ -23,7 +23,8 @@ class Station:
     title, help : str
         On the rail; what is done there.
     page : callable
-        Makes its page of the bench, from the document and what carries out commands by their ids; called once, with the window.
+        Makes its page of the bench, from the document and what carries out commands by their ids; called once, at the latest before a
+        case is there.
     cards : bool
         Whether the controls of the chosen card stand below its page.
     """
