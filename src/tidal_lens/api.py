@@ -102,9 +102,8 @@ class Case:
     def __init__(self, session: Session) -> None:
         self.study = session.study
         self._session = session
-        self._opened = Opened.of(session)
+        self._opened = open_all(session) if session.study.others else Opened.of(session)
         self._studio: Studio | None = None
-        self._cases: dict[int, tuple[str, Evaluator]] = {}
 
     def __enter__(self) -> Self:
         return self
@@ -352,19 +351,15 @@ class Case:
         """Another value; what is said of the case itself has it taken anew."""
         old, self.study = self.study, study
         said = ("roles", "kinds", "reading", "turned", "case", "numbered")
-        if any(getattr(old, name) != getattr(study, name) for name in said):
+        anew = any(getattr(old, name) != getattr(study, name) for name in said)
+        if anew or old.others != study.others:
             self.close()
-            self._session = open_session(Path(study.case), study, anyway=True)
-            self._opened = Opened.of(self._session)
-            self._cases = {}
+            if anew:
+                self._session = open_session(Path(study.case), study, anyway=True)
+            self._opened = open_all(Session(self._session.raw, self._session.flow, self._session.evaluator, study))
 
     def _evaluator(self) -> Evaluator:
-        evaluator = self._opened.evaluator(self.study, Token())
-        if self.study.others and evaluator.store.others == () and evaluator.flow.step == self._session.flow.step:
-            if not self._cases:
-                self._cases = open_all(Session(self._session.raw, self._session.flow, self._opened.first, self.study))
-            evaluator.store.others = self._opened.first.store.others
-        return evaluator
+        return self._opened.evaluator(self.study, Token())
 
     def _evaluated(self, card: str) -> Evaluated:
         return self._evaluator().evaluate(self._layer(card), Token(), self.study)

@@ -5,6 +5,7 @@ import time
 
 import numpy as np
 import pytest
+from PIL import Image
 from PyQt6.QtCore import QPointF, Qt
 
 from driving import click, differing, drag, keys, pick, pixels, settle, type_into, wait
@@ -202,6 +203,25 @@ def test_the_divider_of_the_wipe_is_dragged(opened, tmp_path):
     keys(view, Qt.Key.Key_Z, modifiers=Qt.KeyboardModifier.ControlModifier)
     settle(window)
     assert document.study.divider == 0.5
+
+
+def test_a_picture_shows_both_cases_as_the_views_do(opened, tmp_path):
+    window, document = opened, opened.document
+    beside(window, written(tmp_path / "other.cgns", 7, more=5.0))
+    window.act("add-slice-y")
+    settle(window)
+    window.cards.colour_by("file:Pressure")
+    document.edit(document.study.with_(picture=document.study.picture.with_(wide=600, tall=300)), "Size")
+    settle(window)
+    window.act("save-picture", str(tmp_path / "both.png"))
+    settle(window)
+    with Image.open(tmp_path / "both.png") as image:
+        both = np.asarray(image.convert("RGB")).astype(int)
+    assert both.shape == (300, 600, 3)
+    ground = both[-3, 3]
+    drawn = [(np.abs(both[:, a:a + 290] - ground).max(axis=-1) > 12).mean() for a in (0, 305)]
+    assert min(drawn) > 0.03
+    assert (np.abs(both[120:, :290] - both[120:, 305:595]).max(axis=-1) > 12).mean() > 0.01, "each of its own case"
 
 
 def test_cards_are_taken_apart_and_set_by_themselves(opened, tmp_path):

@@ -13,9 +13,11 @@ from tidal_lens.flow.case import Flow
 from tidal_lens.sampling.mesh import mesh_of
 from tidal_lens.study.evaluate import Evaluator, methods_of, reference_of
 from tidal_lens.study.model import OtherCase, Study
-from tidal_lens.study.others import Ways, carried, open_other, step_beside
+from tidal_lens.study.opened import Opened
+from tidal_lens.study.others import Ways, carried, open_other
 from tidal_lens.study.series import Series
 from tidal_lens.study.session import Session
+from tidal_lens.study.steps_beside import step_beside
 from tidal_lens.work import Token
 
 
@@ -95,6 +97,11 @@ class Companions(QObject):
         self.join(evaluator)
         if gone or new:
             self.changed.emit()
+
+    def opened(self) -> dict[int, Opened]:
+        """Those that are there, for who works with them apart from the window."""
+        return {n: Opened(one.evaluator.with_context(one.evaluator.store.reference, one.evaluator.store.methods), one.series)
+                for n, one in self.cases.items() if one.evaluator is not None}
 
     def trouble_of(self, number: int) -> str:
         """Why a case is not there, if it could not be opened."""

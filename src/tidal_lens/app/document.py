@@ -47,7 +47,7 @@ class Document(Holder):
         self.clock = Clock(self)
         self.openings = Openings(self)
         self.beside = Companions(self, self.asking.key)
-        self.makers = Makers(self, self, lambda: self.clock.series)
+        self.makers = Makers(self, self, lambda: self.clock.series, self.beside.opened)
         self.step_changed.connect(self.beside.step_came)
         self.open_path = self.openings.open_path
         self.go_to_step = self.clock.go_to_step

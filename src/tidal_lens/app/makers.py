@@ -13,6 +13,7 @@ from tidal_lens.app.holder import Holder
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
 from tidal_lens.scratch import writing
+from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.model import Study
 from tidal_lens.study.opened import Opened
 from tidal_lens.study.series import Series
@@ -22,6 +23,11 @@ from tidal_lens.work import WORKERS, Token
 MAKING = "make"  # the purpose of its jobs
 SMALL = (168, 106)  # pixels of the small pictures of an animation
 FEW = 6
+
+
+def of_its_own(evaluator: Evaluator) -> Evaluator:
+    """The same flow with notes of its own: own values of cards while other plates are worked out are not those that the window shows."""
+    return evaluator.with_context(evaluator.store.reference, evaluator.store.methods)
 
 
 class Makers(QObject):
@@ -35,9 +41,10 @@ class Makers(QObject):
 
     drawn = pyqtSignal(int, object, int)
 
-    def __init__(self, document: Holder, here: CaseHere, series: Callable[[], Series | None]) -> None:
+    def __init__(self, document: Holder, here: CaseHere, series: Callable[[], Series | None],
+                 others: Callable[[], dict[int, Opened]]) -> None:
         super().__init__(document)
-        self._document, self._here, self._series = document, here, series
+        self._document, self._here, self._series, self._others = document, here, series, others
 
     def is_busy(self, what: str) -> bool:
         """Whether a sort of file is being made."""
@@ -127,8 +134,7 @@ class Makers(QObject):
         if evaluator is None:
             return
         study, colours = document.study, theme.current().name
-        # Own values of cards, as they are noted while other plates or moments are worked out, are not those that the window shows.
-        opened = Opened(evaluator.with_context(evaluator.store.reference, evaluator.store.methods), self._series())
+        opened = Opened(of_its_own(evaluator), self._series(), self._others())
 
         def done(told: tuple[str, Sequence[str]]) -> None:
             text, troubles = told

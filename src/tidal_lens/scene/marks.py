@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -71,6 +71,16 @@ class Picture:
 
 
 Mark = Words | Plate | Path | Dot | Picture
+
+
+def moved(mark: Mark, x: float, y: float) -> Mark:
+    """A mark shifted to the right and down."""
+    if isinstance(mark, Words | Dot):
+        return replace(mark, at=(mark.at[0] + x, mark.at[1] + y))
+    if isinstance(mark, Path):
+        return replace(mark, places=tuple((a + x, b + y) for a, b in mark.places))
+    left, top, wide, tall = mark.box
+    return replace(mark, box=(left + x, top + y, wide, tall))
 
 
 def rough_measure(text: str, size: float, bold: bool) -> float:

@@ -36,7 +36,8 @@ def write_measures(study: Path, folder: Path, tell: Callable[[str], object]) -> 
         The study or its case cannot be opened, or the folder not be written to.
     """
     session = open_study(study)
-    cases = open_all(session, tell)
+    opened, titles = open_all(session, tell), session.study.case_titles
+    cases = {n: (titles[n], one.first) for n, one in {0: opened, **opened.others}.items()}
     lost = 0
     used: set[str] = set()
     for layer in session.study.layers:

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from tidal_lens.errors import CancelledError, TidalLensError
+from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.study.evaluate import Evaluated, Evaluator, methods_of, quantities_on_keys, reference_of, sifting_of
 from tidal_lens.study.model import Layer, Study
 from tidal_lens.study.said import Sifting
 from tidal_lens.study.series import Series
 from tidal_lens.study.session import Session, keeps_range, key_of, seen_range, with_range
+from tidal_lens.study.steps_beside import step_beside
 from tidal_lens.work import Token
 
 
@@ -24,10 +27,13 @@ class Opened:
         Of the step that was opened.
     series : Series or None
         All its steps; None for steady flow.
+    others : dict
+        Cases beside it, by their numbers, the first of them 1.
     """
 
     first: Evaluator
     series: Series | None = None
+    others: Mapping[int, Opened] = field(default_factory=dict)
 
     @staticmethod
     def of(session: Session) -> Opened:
@@ -38,6 +44,12 @@ class Opened:
     def steps(self) -> int:
         """How many steps there are; one for steady flow."""
         return len(self.series.times) if self.series is not None else 1
+
+    def beside(self, number: int, study: Study, here: Flow) -> tuple[Opened, Study]:
+        """Another case, and the study as it is for it: at the step that goes with the one of the first that is here."""
+        one = self.others[number]
+        times = one.series.times if one.series is not None else one.first.flow.times
+        return one, study.model_copy(update={"step": step_beside(study.others[number - 1], here, times)})
 
     def evaluator(self, study: Study, token: Token) -> Evaluator:
         """The evaluator of the step that a study looks at, with its free stream and methods.
@@ -87,13 +99,13 @@ class Seen:
         return self.evaluator.store
 
 
-def is_wanted(layer: Layer, study: Study) -> bool:
-    """Whether a card of the first case is drawn."""
-    return study.is_drawn(layer) and layer.is_of(0) and layer.shape.geometry != "none"
+def is_wanted(layer: Layer, study: Study, case: int = 0) -> bool:
+    """Whether a card of a case is drawn."""
+    return study.is_drawn(layer) and layer.is_of(case) and layer.shape.geometry != "none"
 
 
-def seen(opened: Opened, study: Study, token: Token, *, measures: bool = False) -> Seen:
-    """Work out all cards that are drawn; with ``measures`` also those that measure or find, lit or not.
+def seen(opened: Opened, study: Study, token: Token, *, measures: bool = False, case: int = 0) -> Seen:
+    """Work out all cards that are drawn; with ``measures`` also those that measure or find, lit or not; of a case that is opened.
 
     Raises
     ------
@@ -103,8 +115,8 @@ def seen(opened: Opened, study: Study, token: Token, *, measures: bool = False) 
         The token was cancelled.
     """
     evaluator = opened.evaluator(study, token.part(0.0, 0.2))
-    layers = [x for x in study.layers if is_wanted(x, study)
-              or (x.is_of(0) and (x.shape.measures or x.shape.finds) and (measures or study.is_named(x)))]
+    layers = [x for x in study.layers if is_wanted(x, study, case)
+              or (x.is_of(case) and (x.shape.measures or x.shape.finds) and (measures or study.is_named(x)))]
     results, troubles = {}, {}
     for n, layer in enumerate(layers):
         part = token.part(0.2 + 0.8 * n / len(layers), 0.2 + 0.8 * (n + 1) / len(layers))
@@ -119,9 +131,9 @@ def seen(opened: Opened, study: Study, token: Token, *, measures: bool = False) 
             troubles[layer.id] = results[layer.id].trouble
     for layer in study.masks():
         for name in quantities_on_keys(layer):
-            if layer.is_of(0) and not evaluator.lacking(layer, study):
+            if layer.is_of(case) and not evaluator.lacking(layer, study):
                 evaluator.store.distribution(name, token)
-    return Seen(with_ranges(study, evaluator), evaluator, results, troubles)
+    return Seen(study if case else with_ranges(study, evaluator), evaluator, results, troubles)
 
 
 def with_ranges(study: Study, evaluator: Evaluator) -> Study:

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.errors import StudyError, TidalLensError, UnitsError
@@ -17,7 +16,9 @@ from tidal_lens.quantities.store import QuantityStore
 from tidal_lens.sampling.across import Across, across
 from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.model import OtherCase, Study
+from tidal_lens.study.opened import Opened
 from tidal_lens.study.session import Session, open_session
+from tidal_lens.study.steps_beside import step_beside
 from tidal_lens.work import Token, at_gate
 
 
@@ -71,22 +72,6 @@ def compare_units(here: Flow, there: Flow, other: OtherCase) -> None:
         raise StudyError("One of the two is a plane flow, the other is not.", other.path, "Compare flows of the same sort.")
 
 
-def step_beside(other: OtherCase, here: Flow, times: tuple[float, ...]) -> int:
-    """Which of another case's steps, at these times, goes with the step of the first that is shown."""
-    count = len(times)
-    if count < 2:
-        return 0
-    if other.by == "number" or len(here.times) < 2:
-        return int(np.clip(here.step + round(other.shift), 0, count - 1))
-    there, own = np.array(times), np.array(here.times)
-    if other.by == "time":
-        return int(np.abs(there - (own[here.step] + other.shift)).argmin())
-    # Once round takes as many steps as there are: the last is one before the first.
-    phase = (own[here.step] - own[0]) / (np.ptp(own) * len(own) / (len(own) - 1)) + other.shift
-    off = (there - there[0]) / (np.ptp(there) * count / (count - 1)) - phase
-    return int(np.abs(off - np.round(off)).argmin())
-
-
 @dataclass(eq=False)
 class Ways:
     """Ways from the nodes of one mesh to those of another, found once for all steps on them."""
@@ -121,11 +106,10 @@ def carried(evaluator: Evaluator, here: Flow, ways: Ways) -> Carried:
     return Carried(evaluator.store, here, ways)
 
 
-def open_all(session: Session, tell: Callable[[str], object] = lambda _line: None) -> dict[int, tuple[str, Evaluator]]:
-    """The study's cases by their numbers; what cannot be opened is told and left out."""
+def open_all(session: Session, tell: Callable[[str], object] = lambda _line: None) -> Opened:
+    """The study's cases; what cannot be opened is told and left out."""
     study, flow, titles = session.study, session.flow, session.study.case_titles
-    session.series()  # steps are read through it
-    cases = {0: (titles[0], session.evaluator)}
+    cases: dict[int, Opened] = {}
     beside: list[Carried | None] = []
     for number in range(1, len(study.others) + 1):
         try:
@@ -134,8 +118,7 @@ def open_all(session: Session, tell: Callable[[str], object] = lambda _line: Non
             tell(f"{titles[number]}: {error}")
             beside.append(None)
             continue
-        other.series()
-        cases[number] = titles[number], other.evaluator
+        cases[number] = Opened.of(other)
         beside.append(carried(other.evaluator, flow, Ways()))
     session.evaluator.store.others = tuple(beside)
-    return cases
+    return replace(Opened.of(session), others=cases)

@@ -20,7 +20,8 @@ from tidal_lens.scene.canvas import Canvas
 from tidal_lens.scene.finding_marks import SLACK, Box, Named, finding_marks, middle_of
 from tidal_lens.scene.key_faces import key_faces
 from tidal_lens.scene.label_marks import label_marks
-from tidal_lens.scene.marks import Mark
+from tidal_lens.scene.marks import Mark, Plate, Tint, Words, cut_short, moved
+from tidal_lens.scene.marks import Path as Stroke
 from tidal_lens.scene.note_marks import note_face
 from tidal_lens.scene.scene import Scene
 from tidal_lens.scene.scenery import Key, Scenery, Table
@@ -42,6 +43,7 @@ LEAST = 16
 _TALL = 640.0  # height of the view that letters and lines are sized for
 KINDS = ("png", "svg", "pdf")
 _BLACK, _WHITE = "#000000", "#FFFFFF"
+_GAP, _EDGE, _TITLE = 2.0, 16.0, 12.5  # between pictures of several cases; of their names, from the side, and their size
 
 
 @dataclass(frozen=True)
@@ -58,6 +60,8 @@ class Look:
         Whether the ground is transparent.
     keys, notes : bool
         Whether keys and notes stand in it.
+    scale : float
+        Pixels to one unit of keys and letters, where it is a part of a larger picture; by its height for 0.
     """
 
     wide: int = 1920
@@ -66,6 +70,7 @@ class Look:
     clear: bool = False
     keys: bool = True
     notes: bool = True
+    scale: float = 0.0
 
     @staticmethod
     def of(study: Study, theme: str) -> Look:
@@ -75,7 +80,7 @@ class Look:
     @property
     def ratio(self) -> float:
         """Pixels to one unit of keys and letters."""
-        return self.tall / _TALL
+        return self.scale or self.tall / _TALL
 
     @property
     def colours(self) -> Theme:
@@ -164,7 +169,7 @@ class Studio:
 
     def __init__(self, opened: Opened) -> None:
         self.opened = opened
-        self._scenery = Scenery()
+        self._sceneries: dict[int, Scenery] = {}
         self._canvas: Canvas | None = None
 
     def __enter__(self) -> Studio:
@@ -205,29 +210,42 @@ class Studio:
         """
         look.check()
         wanted = token or Token()
-        came = seen(self.opened, study, wanted.part(0.0, 0.7))
-        return self.drawn(came, look, wanted.part(0.7, 1.0), camera=camera, phase=phase)
+        others = [n for n in self.opened.others if n <= len(study.others)] if study.beside != "first" else []
+        parts = _parts(study.beside, look, 1 + (1 if study.beside == "wipe" and others else len(others)))
+        share = 1.0 / len(parts)
+        first = self._drawn(seen(self.opened, study, wanted.part(0.0, 0.7 * share)), parts[0].look, wanted.part(0.7 * share, share), camera,
+                            phase)
+        if len(parts) == 1:
+            return first
+        shots = [first]
+        for n, (number, part) in enumerate(zip(others, parts[1:], strict=False), 1):
+            one, own = self.opened.beside(number, first.seen.study, first.seen.evaluator.flow)
+            came = seen(one, own, wanted.part(n * share, (n + 0.7) * share), case=number)
+            shots.append(self._drawn(came, part.look, wanted.part((n + 0.7) * share, (n + 1) * share), camera, phase, number, first.seen))
+        return _laid(shots, parts, study, look)
 
-    def drawn(self, came: Seen, look: Look, token: Token, *, camera: Camera | None = None, phase: float = 0.0) -> Shot:
-        """A picture of what was worked out."""
+    def _drawn(self, came: Seen, look: Look, token: Token, camera: Camera | None, phase: float, case: int = 0,
+               first: Seen | None = None) -> Shot:
+        """A picture of what was worked out of a case; ``first`` gives the colours of another one's."""
         study, flow = came.study, came.evaluator.flow
-        eye = camera or camera_of(study, flow, look)
-        self._scenery.phase = phase
-        raster, depths = self._draw(self.scene_of(came, look), eye, look, token)
-        size = round(look.wide / look.ratio), round(_TALL)
+        eye = camera or camera_of(study, (first or came).evaluator.flow, look)
+        raster, depths = self._draw(self.scene_of(came, look, case, first, phase), eye, look, token)
+        size = round(look.wide / look.ratio), round(look.tall / look.ratio)
         marks = tuple(_marks(came, eye, size, depths, keys=look.keys, notes=look.notes))
         token.check()
         return Shot(raster, marks, look, came, flow.title)
 
-    def scene_of(self, came: Seen, look: Look) -> Scene:
+    def scene_of(self, came: Seen, look: Look, case: int = 0, first: Seen | None = None, phase: float = 0.0) -> Scene:
         """All that is drawn of what was worked out."""
-        return self._scenery.scene(self._table(came), look.colours.ground, look.colours.soft)
+        scenery = self._sceneries.setdefault(case, Scenery())
+        scenery.phase = phase
+        return scenery.scene(self._table(came, first or came), look.colours.ground, look.colours.soft)
 
-    def _table(self, came: Seen) -> Table:
+    def _table(self, came: Seen, first: Seen) -> Table:
         study, evaluator = came.study, came.evaluator
 
         def key(name: str) -> Key | None:
-            known = key_of(study, evaluator, name)
+            known = key_of(study, first.evaluator, name)
             return None if known is None else Key.of(study, evaluator.store.describe(name).scale, name, *known[1:])
 
         return Table(evaluator.flow, study, came.results, key, evaluator.outline() if study.outline else None)
@@ -246,6 +264,63 @@ class Studio:
         dark = dark.copy()
         light, _ = draw(replace(scene, background=_WHITE), token.part(0.5, 1.0))
         return without_ground(dark, light), depths
+
+
+@dataclass(frozen=True)
+class _Part:
+    """A part of a picture: its left upper corner [pixels], and how it is made."""
+
+    left: int
+    top: int
+    look: Look
+
+
+def _parts(how: str, look: Look, count: int) -> list[_Part]:
+    """Where pictures of so many cases stand, as the views of the window do: side by side, or one upon the other for a divider."""
+    if count == 1:
+        return [_Part(0, 0, look)]
+    if how == "wipe":
+        return [_Part(0, 0, look), _Part(0, 0, replace(look, keys=False, notes=False))]
+    gap, rows = max(round(_GAP * look.ratio), 1), (count + 1) // 2
+    wide, tall = max((look.wide - gap) // 2, LEAST), max((look.tall - gap * (rows - 1)) // rows, LEAST)
+    out = []
+    for n in range(count):
+        own = replace(look, wide=wide, tall=tall, scale=look.ratio, keys=look.keys and n == 0, notes=look.notes and n == 0)
+        out.append(_Part((n % 2) * (wide + gap), (n // 2) * (tall + gap), own))
+    return out
+
+
+def _laid(shots: Sequence[Shot], parts: Sequence[_Part], study: Study, look: Look) -> Shot:
+    """Pictures of several cases as one, each with its name."""
+    ratio, titles = look.ratio, study.case_titles
+    marks: list[Mark] = []
+    if study.beside == "wipe":
+        at = round(study.divider * look.wide)
+        raster = shots[0].raster.copy()
+        raster[:, at:] = shots[1].raster[:, at:]
+        edge = at / ratio
+        marks += [*shots[0].marks, Stroke(((edge, 0.0), (edge, look.tall / ratio)), None, Tint("magenta"), 1.6)]
+        ends = [(0.0, edge, 0.0), (edge, look.wide / ratio, 0.0)]
+    else:
+        ground = np.array([*bytes.fromhex(look.colours.line[1:]), 0 if look.clear else 255], np.uint8)
+        raster = np.broadcast_to(ground, (look.tall, look.wide, 4)).copy()
+        ends = []
+        if len(shots) == 3:  # nothing stands in the fourth place
+            raster[parts[2].top:, parts[1].left:, :3] = [*bytes.fromhex(look.colours.ground[1:])]
+        for shot, part in zip(shots, parts, strict=True):
+            tall, wide = shot.raster.shape[:2]
+            own = shot.raster if shot.raster.shape[2] == 4 else np.dstack([shot.raster, np.full((tall, wide), 255, np.uint8)])
+            raster[part.top:part.top + tall, part.left:part.left + wide] = own[:look.tall - part.top, :look.wide - part.left]
+            marks += [moved(mark, part.left / ratio, part.top / ratio) for mark in shot.marks]
+            ends.append((part.left / ratio, (part.left + wide) / ratio, part.top / ratio))
+    for text, (left, right, top) in zip(titles, ends, strict=False):
+        name = cut_short(text, right - left - 2.0 * _EDGE, _TITLE, True, measure)
+        long = measure(name, _TITLE, True)
+        if right - left > 40.0:
+            marks += [Plate((right - _EDGE - long - 6.0, top + 5.0, long + 12.0, 20.0), Tint("panel", 0.8), None, 3.0),
+                      Words((right - _EDGE - long, top + 19.0), name, _TITLE, Tint("ink"), True)]
+    troubles = {f"{titles[n]}: {one}" if n else one: why for n, shot in enumerate(shots) for one, why in shot.seen.troubles.items()}
+    return Shot(raster, tuple(marks), look, replace(shots[0].seen, troubles=troubles), " and ".join(s.title for s in shots))
 
 
 def without_ground(dark: Pixels, light: Pixels) -> Pixels:

@@ -136,9 +136,7 @@ def _opened(study: Study) -> Opened:
     if key not in _open:
         _open.clear()
         session = open_session(Path(study.case), study, anyway=True)
-        if study.others:
-            open_all(session)
-        _open[key] = session, Opened.of(session)
+        _open[key] = session, open_all(session)
     return _open[key][1]
 
 
