@@ -9,6 +9,8 @@ from PyQt6.QtWidgets import QApplication
 from driving import settle, spin
 from tidal_lens.app.start import application
 from tidal_lens.app.window import Window
+from tidal_lens.demo.kittiwake import ASSETS
+from tidal_lens.study.model import ReadingSetting
 
 
 @pytest.fixture(scope="session")
@@ -32,6 +34,13 @@ def empty(qapp):
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     left = [t.name for t in set(threading.enumerate()) - before if not t.name.startswith("chunk")]
     assert not left, f"threads left behind: {left}"
+
+
+def open_short_gust(window):
+    """Six moments of the gust, every other point: what goes through steps need not read all of it."""
+    window.document.open_path(ASSETS / "kittiwake gust.cgns", reading=ReadingSetting(every=2, every_step=4))
+    settle(window)
+    assert len(window.document.flow.times) == 6
 
 
 @pytest.fixture

@@ -84,9 +84,9 @@ def test_labels_are_the_values_at_their_places():
     flow = cube_flow(11, p=lambda p: 1 + p[:, 0])
     cut = sheet(20)
     dressed = Contours(of="p", low=-1.0, high=1.0, step=0.5).make(flow, cut, lambda _name: cut.points[:, 0] ** 2 + cut.points[:, 1] ** 2)
-    assert set(dressed.texts) == {"0.5", "1"}
-    told = np.array([float(text) for text in dressed.texts])
+    assert set(dressed.numbers) == {0.5, 1.0}
+    told = np.array(dressed.numbers)
     assert (dressed.places[:, :2] ** 2).sum(axis=1) == pytest.approx(told, abs=0.02)
     plain = Contours(of="p", low=-1.0, high=1.0, step=0.5, labels=False).make(flow, cut, lambda _name: cut.points[:, 0])
-    assert plain.texts == ()
+    assert plain.numbers == ()
     assert len(plain.offsets) > 1

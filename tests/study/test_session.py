@@ -9,6 +9,7 @@ import pytest
 
 from small_series import series
 from tidal_lens.errors import CancelledError, StudyError
+from tidal_lens.jit import cache_folder
 from tidal_lens.study.files import save_study
 from tidal_lens.study.kinds.slice import new_slice
 from tidal_lens.study.kinds.streamlines import new_streamlines
@@ -64,7 +65,8 @@ def test_a_study_is_evaluated_and_its_scene_made_without_an_interface(tmp_path):
     save_study(study, tmp_path / "a.tidal")
     root = Path(__file__).parent.parent.parent
     done = subprocess.run([sys.executable, "-c", WITHOUT_QT, str(tmp_path / "a.tidal")], capture_output=True, text=True, check=False,
-                          cwd=root, env={"PYTHONPATH": str(root / "src"), "HOME": str(tmp_path), "PATH": "/usr/bin:/bin"})
+                          cwd=root, env={"PYTHONPATH": str(root / "src"), "HOME": str(tmp_path), "PATH": "/usr/bin:/bin",
+                                         "NUMBA_CACHE_DIR": str(cache_folder())})
     assert done.returncode == 0, done.stderr
     told = done.stdout.splitlines()
     rows = [line.split() for line in told if "|" not in line]

@@ -10,6 +10,7 @@ from tidal_lens.scene.label_marks import label_marks
 from tidal_lens.scene.marks import Words, rough_measure
 from tidal_lens.study.dressings import Arrows
 from tidal_lens.study.files import load_study
+from tidal_lens.study.words import number_text
 
 pytestmark = pytest.mark.gui
 
@@ -76,7 +77,7 @@ def test_labels_are_written_where_they_can_be_seen(window):
     overlay = next(o for o in window.view._overlays if isinstance(o, LabelsOverlay))
     texts = [mark.text for mark in overlay.marks() if isinstance(mark, Words)]
     assert texts
-    assert set(texts) <= set(dressed(window, layer_id).texts)
+    assert set(texts) <= {number_text(v) for v in dressed(window, layer_id).numbers}
     click(controls.labels, QPoint(8, 8))
     settle(window)
     assert overlay.marks() == []
