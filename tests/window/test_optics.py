@@ -108,6 +108,17 @@ def test_the_sight_is_turned_by_its_bead_by_numbers_and_as_i_look(begun, tmp_pat
     type_into(controls.direction, "0 0 -1")
     settle(begun)
     assert document.chosen_layer.shape.direction == (0.0, 0.0, -1.0)
+    before = document.study
+    for text, why in (("-1", "Three numbers"), ("a b c", "no numbers"), ("0 0 0", "")):
+        type_into(controls.direction, text)
+        settle(begun)
+        assert document.study is before
+        assert why in controls.direction.toolTip()
+        assert bool(controls.direction.property("bad")) == bool(why)
+    type_into(controls.direction, "1 0 0")
+    settle(begun)
+    assert document.chosen_layer.shape.direction == (1.0, 0.0, 0.0)
+    assert not controls.direction.property("bad")
     click(controls.as_i_look)
     settle(begun)
     way = document.camera.focus - document.camera.eye

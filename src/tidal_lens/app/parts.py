@@ -67,6 +67,16 @@ def keep_escape(event: QEvent | None) -> None:
         event.accept()
 
 
+def _mark_bad(field: QWidget, bad: bool) -> None:
+    """Draw a field as one whose text is not taken, or as any other."""
+    if field.property("bad") != bad:
+        field.setProperty("bad", bad)
+        style = field.style()
+        if style is not None:
+            style.unpolish(field)
+            style.polish(field)
+
+
 class NumberField(QLineEdit):
     """A number that acts when Return is pressed or the field is left; arrow keys step it, with Shift finely."""
 
@@ -117,11 +127,7 @@ class NumberField(QLineEdit):
     def _mark(self, good: bool) -> None:
         if self.property("bad") == (not good):
             return
-        self.setProperty("bad", not good)
-        style = self.style()
-        if style is not None:
-            style.unpolish(self)
-            style.polish(self)
+        _mark_bad(self, not good)
         self.setToolTip(self._tip if good else self._why())
 
     def _why(self) -> str:
@@ -173,9 +179,21 @@ class NumbersField(QLineEdit):
     def __init__(self, name: str, tip: str) -> None:
         super().__init__()
         self.setAccessibleName(name)
-        self.setToolTip(f"{tip}, with blanks or semicolons between them")
+        self._tip = f"{tip}, with blanks or semicolons between them"
+        self.setToolTip(self._tip)
         self.editingFinished.connect(self._finish)
+        self.textEdited.connect(lambda _text: self._mark(""))
         self._shown = Shown("")
+
+    def _mark(self, why: str) -> None:
+        """Show that what stands here was refused, and why; or that nothing is wrong."""
+        _mark_bad(self, bool(why))
+        self.setToolTip(why or self._tip)
+
+    def refuse(self, why: str) -> None:
+        """What was typed is not taken."""
+        self._mark(why)
+        self.refused.emit(why)
 
     def show_in(self, shown: Shown) -> None:
         """Show and take numbers in a unit; values stay what they are. To be said before they are shown."""
@@ -185,6 +203,7 @@ class NumbersField(QLineEdit):
         """Show numbers, unless the user is typing others."""
         if not (self.hasFocus() and self.isModified()):
             self.setText("; ".join(number_text(self._shown.of(v), 6) for v in values))
+            self._mark("")
 
     def _finish(self) -> None:
         if not self.isModified():
@@ -192,7 +211,7 @@ class NumbersField(QLineEdit):
         try:
             values = tuple(self._shown.back(parse_number(t)) for t in self.text().replace(";", " ").split())
         except ValueError:
-            self.refused.emit(f"“{self.text()[:60]}” are no numbers.")
+            self.refuse(f"“{self.text()[:60]}” are no numbers.")
             return
         self.setModified(False)
         self.edited.emit(values)
@@ -211,7 +230,7 @@ class PointField(NumbersField):
         if len(values) == 3:
             self.pointed.emit(values)
         else:
-            self.refused.emit(f"Three numbers are needed here, not {len(values)}.")
+            self.refuse(f"Three numbers are needed here, not {len(values)}.")
 
 
 class IconButton(QToolButton):

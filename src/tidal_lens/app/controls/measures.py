@@ -160,7 +160,7 @@ class SectionControls(QuantityControls[SectionShape]):
         self.position = NumberField("At", "Where the plane stands along its direction; its bead in the view can be dragged", 0.01)
         self.position.edited.connect(lambda v: self.reshape("Section", position=v))
         self.more = NumbersField("And at", "Further positions: several spans in one chart")
-        self.more.edited.connect(lambda v: self.reshape("Further sections", more=tuple(v)))
+        self.more.edited.connect(lambda v: self.reshape("Further sections", more=tuple(v[:20])))
         self.taps = TapsControls(document, self.reshape, columns=False)
         self.without = self.taps.without
         self.walls = Boundaries(document, lambda names: self.reshape("Boundaries", boundaries=names))

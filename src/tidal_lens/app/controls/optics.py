@@ -25,7 +25,7 @@ class OpticsControls(SurfaceLookControls[OpticsShape]):
         self.quantity = QuantityChooser("Of", "What is added up along the sight", plain=False)
         self.quantity.picked.connect(lambda name: self.reshape("Quantity", quantity=name))
         self.direction = PointField("Looks along", "The direction in which one looks: three numbers; its bead in the view can be dragged")
-        self.direction.edited.connect(self._turn)
+        self.direction.pointed.connect(self._turn)
         self.as_i_look = QPushButton("As I look")
         self.as_i_look.setToolTip("Look through the flow as the view does now")
         self.as_i_look.clicked.connect(self._as_i_look)
