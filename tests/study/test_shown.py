@@ -8,10 +8,11 @@ import pytest
 from tidal_lens.features.finding import Number
 from tidal_lens.quantities.store import Quantity
 from tidal_lens.study.charts import SHARES, Chart, Curve, Sheet
+from tidal_lens.study.kinds.kind import Made
 from tidal_lens.study.shown import InUnits, UnitsSetting
 from tidal_lens.study.side_by_side import numbers_beside
 from tidal_lens.study.tables import Amount, Table, numbers_of
-from tidal_lens.study.words import number_text
+from tidal_lens.study.words import amount_text, number_text
 
 
 def quantity(name, title, unit):
@@ -122,6 +123,16 @@ def test_values_findings_and_reference_states_in_words():
     (1234567.0, "plain", "1.235e6"), (float("nan"), "powers", "—")])
 def test_notations(value, notation, text):
     assert number_text(value, 4, notation) == text
+
+
+def test_what_a_card_came_to_is_told_in_the_units_that_are_shown():
+    amounts = Amount(2.0, "m³"), Amount(5.0, "kg")
+    made = Made(None, told="2 m³, 4 % of the flow, 5 kg, by unit depth", amounts=amounts)
+    assert made.told_in(units()) == made.told
+    assert made.told_in(units(system="us")) == "70.63 ft³, 4 % of the flow, 11.02 lb, by unit depth"
+    bare = Made(None, told="mean by area 7", amounts=(Amount(7.0, ""),))
+    assert bare.told_in(units(system="us")) == "mean by area 7"
+    assert amount_text(Amount(300.0, "K", "static-temperature")) == "300 K"
 
 
 def test_a_unit_that_is_none_of_a_quantity_is_passed_over():

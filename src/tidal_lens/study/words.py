@@ -8,6 +8,7 @@ from typing import Literal
 
 from tidal_lens.quantities.names import OWN
 from tidal_lens.quantities.store import QuantityStore
+from tidal_lens.study.tables import Amount
 
 Notation = Literal["plain", "powers", "thousands"]
 
@@ -39,6 +40,11 @@ def number_text(value: float, digits: int = 4, notation: Notation = "plain") -> 
         head = head.rstrip("0").rstrip(".") if "." in head else head
         text = f"{head}e{int(tail)}"
     return text.replace("-", "−")
+
+
+def amount_text(amount: Amount) -> str:
+    """A number with its unit, as it is."""
+    return f"{number_text(amount)} {amount.unit}" if amount.unit else number_text(amount)
 
 
 def _in_thousands(text: str, digits: int) -> str:

@@ -26,7 +26,7 @@ from tidal_lens.study.looks import AnyLook
 from tidal_lens.study.shown import InUnits
 from tidal_lens.study.tables import Amount, Table
 from tidal_lens.study.value import Value, Vector, walk
-from tidal_lens.study.words import Words, number_text
+from tidal_lens.study.words import Words, amount_text, number_text
 from tidal_lens.tracing.streamlines import Lines
 from tidal_lens.work import Token
 
@@ -124,7 +124,7 @@ class Made:
         """What is told, its amounts in the units that they are shown in."""
         out, rest = "", self.told
         for amount in self.amounts:
-            before, _, rest = rest.partition(number_text(amount))
+            before, _, rest = rest.partition(amount_text(amount) if amount_text(amount) in rest else number_text(amount))
             out += before + units.amount_text(amount)
         return out + rest
 

@@ -24,7 +24,7 @@ from tidal_lens.study.kinds.measured import as_whole, first_quantity, told_depth
 from tidal_lens.study.looks import BallLook
 from tidal_lens.study.tables import Amount, Table
 from tidal_lens.study.value import LayerId, Name, QuantityName
-from tidal_lens.study.words import Words, number_text
+from tidal_lens.study.words import Words, amount_text
 
 _BINS = 60  # of the distribution
 
@@ -90,7 +90,7 @@ class OverShape(Shape):
         charts = (Chart(see.called(self.quantity), SHARES, (curve,)),)
         tables = (Table("Over a surface", ("what", "value"), tuple(rows)), table_of("Distribution", charts))
         return Made(extremes, tables=tables, charts=charts,
-                    told=f"mean by area {number_text(mean)}{told_depth(see)}", amounts=(mean,))
+                    told=f"mean by area {amount_text(mean)}{told_depth(see)}", amounts=(mean,))
 
     def _surface(self, see: See) -> tuple[Vec, Stencil, Facets]:
         """Vertices, how values come to them, and facets."""

@@ -17,7 +17,7 @@ from tidal_lens.study.kinds.isosurface import new_isosurface
 from tidal_lens.study.kinds.kind import Begun, Kind, Made, See, Tile, Vec
 from tidal_lens.study.kinds.measured import node_weights, round_or_deep, told_depth, whole_units
 from tidal_lens.study.looks import SurfaceLook
-from tidal_lens.study.tables import Table
+from tidal_lens.study.tables import Amount, Table
 from tidal_lens.study.words import Words, number_text
 
 
@@ -51,7 +51,9 @@ class RegionShape(Cut):
             content = self._as_plane(see, limits, density, content.cells)
         units = (" m³", " kg") if whole_units(see) else ("", "")
         return Made(skin, tables=(_table(content, *units),),
-                    told=_told(content, *units, "the flow" if blocks is None else "its blocks") + told_depth(see))
+                    told=_told(content, *units, "the flow" if blocks is None else "its blocks") + told_depth(see),
+                    amounts=tuple(Amount(v, u.strip()) for v, u in zip((content.volume, content.mass), units, strict=True)
+                                  if v is not None and u))
 
     def _as_plane(self, see: See, limits: list[Limit], density: Vec | None, cells: int) -> Content:
         """What it holds in a plane flow, over the depth that is said, or once round."""

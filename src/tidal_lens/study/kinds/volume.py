@@ -24,7 +24,7 @@ from tidal_lens.study.kinds.region import RegionShape
 from tidal_lens.study.looks import BallLook
 from tidal_lens.study.tables import Table
 from tidal_lens.study.value import LayerId, QuantityName
-from tidal_lens.study.words import Words, number_text
+from tidal_lens.study.words import Words, amount_text
 
 
 class VolumeShape(Cut):
@@ -88,7 +88,7 @@ class VolumeShape(Cut):
         both = np.array([least[1], greatest[1]])
         extremes = Points(see.flow.points[both], Stencil(both[:, None], np.ones((2, 1))), {"value": np.array([least[0], greatest[0]])})
         tables = (table_of("Distribution", charts), Table("In a volume", ("what", "value"), tuple(rows)))
-        return Made(extremes, tables=tables, charts=charts, told=f"mean by volume {number_text(mean)}{told_depth(see)}",
+        return Made(extremes, tables=tables, charts=charts, told=f"mean by volume {amount_text(mean)}{told_depth(see)}",
                     amounts=(mean,))
 
     def _region(self, see: See) -> RegionShape:
