@@ -4,7 +4,7 @@ import csv
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QMenu
+from PyQt6.QtWidgets import QLabel, QMenu
 
 from driving import click, differing, keys, pick, pixels, settle, type_into
 from tidal_lens.app.preferences import preferred_units, settings
@@ -122,6 +122,23 @@ def test_tables_and_charts_of_measures_are_shown_so_and_files_stay_si(window, sh
     with open(tmp_path / "mean.csv", encoding="utf-8") as stream:
         rows = {row[0]: row[1] for row in csv.reader(stream) if len(row) == 2}
     assert float(rows["mean by area"]) == pytest.approx(float(mean))
+
+
+def test_an_expected_value_is_typed_and_judged_in_its_unit(window, sheet):
+    window.act("add-over")
+    settle(window)
+    click(sheet.system.button("us"))
+    settle(window)
+    entry = window.ledger.measure.expected
+    mean = next(v for n, v in entry._numbers.items() if n == "mean by area")
+    pick(entry.number, "mean by area")
+    assert "[psi]" in entry.value.toolTip()
+    type_into(entry.value, f"{1.1 * float(mean) / 6894.757293168:.6g}")
+    click(entry.add)
+    settle(window)
+    assert window.document.chosen_layer.expected[0].value == pytest.approx(1.1 * float(mean), rel=1e-5)
+    (told,) = [w.text() for w in entry.findChildren(QLabel) if w.text().startswith("mean by area:")]
+    assert f"{float(mean) / 6894.757293168:.5g} psi, −9.09 %" in told
 
 
 def test_units_are_of_the_study_and_what_is_opened_next_begins_so(window, sheet, tmp_path):

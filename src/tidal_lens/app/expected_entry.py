@@ -35,7 +35,9 @@ class ExpectedEntry(QWidget):
         self._rows = QVBoxLayout()
         self._rows.setSpacing(2)
         self.judged: tuple[Judged, ...] = ()
+        self._numbers: dict[str, float] = {}
         self.number = Picker("Expected number", "Which of the card's numbers")
+        self.number.activated.connect(lambda _at: self._show_unit())
         self.value = NumberField("Expected value", "What it should be", 0.1)
         self.tolerance = NumberField("Tolerance in per cent", "How far off it may be", 0.5, 1e-6, 1e6)
         self.tolerance.show_value(2.0)
@@ -71,6 +73,10 @@ class ExpectedEntry(QWidget):
         if layer is not None:
             self._document.edit_layer(layer.with_(expected=tuple(e for e in layer.expected if e.number != name)), f"Expect {name} no more")
 
+    def _show_unit(self) -> None:
+        name = self.number.currentText()
+        self.value.show_in(self._document.units.of_number(name, self._numbers.get(name, 0.0)))
+
     def refresh(self) -> None:
         """Show the chosen card's."""
         layer, result = self._document.chosen_layer, self._document.asking.results.get(self._document.chosen or "")
@@ -81,20 +87,22 @@ class ExpectedEntry(QWidget):
         names = list(numbers)
         now = self.number.currentText()
         self.number.offer(names, names.index(now) if now in names else 0)
+        self._numbers = numbers
+        self._show_unit()
         self.judged = judged(layer.expected, numbers)
         while (item := self._rows.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
         for one in self.judged:
             holder = QWidget()
-            text = label(_words(one))
+            text = label(self._words(one))
             text.setWordWrap(True)
             name = one.expected.number
             away = IconButton("x", f"Expect {name} no more", "Take it away", partial(self._forget, name), size=13)
             column(holder, row(text, away, stretch=0))
             self._rows.addWidget(holder)
         own = self._of_history(numbers)
-        self.told.setText("<br>".join(_words(one) for one in own))
+        self.told.setText("<br>".join(self._words(one) for one in own))
         self.told.setVisible(bool(own))
 
     def _of_history(self, numbers: dict[str, float]) -> list[Judged]:
@@ -115,15 +123,17 @@ class ExpectedEntry(QWidget):
         return out
 
 
-def _words(one: Judged) -> str:
-    """A line of rich text."""
-    e = one.expected
-    tone = theme.colour({"within": "sea", "outside": "red"}.get(one.verdict, "soft")).name()
-    off = f"{100.0 * one.share:+.2f} %" if e.value else f"{one.difference:+.3g}"
-    off = off.replace("-", "−")
-    allowed = f"± {number_text(100.0 * e.tolerance, 3)} %" if e.value else f"± {number_text(e.tolerance, 3)}"
-    source = e.source.replace("&", "&amp;").replace("<", "&lt;")
-    name = e.number.replace("&", "&amp;").replace("<", "&lt;")
-    found = "not told" if one.verdict == "not told" else f"{number_text(one.found, 5)}, {off}"
-    return (f'{name}: {number_text(e.value, 5)} {allowed}{f" ({source})" if source else ""}; '
-            f'<span style="color:{tone}">{found}{"" if one.verdict == "not told" else f", {one.verdict}"}</span>')
+    def _words(self, one: Judged) -> str:
+        """A line of rich text."""
+        e, units = one.expected, self._document.units
+        shown = units.of_number(e.number, self._numbers.get(e.number, 0.0))
+        tone = theme.colour({"within": "sea", "outside": "red"}.get(one.verdict, "soft")).name()
+        off = f"{100.0 * one.share:+.2f} %" if e.value else f"{one.difference / shown.size:+.3g}"
+        off = off.replace("-", "−")
+        allowed = f"± {number_text(100.0 * e.tolerance, 3)} %" if e.value else f"± {number_text(e.tolerance / shown.size, 3)}"
+        source = e.source.replace("&", "&amp;").replace("<", "&lt;")
+        name = units.words(e.number)[0].replace("&", "&amp;").replace("<", "&lt;")
+        unit = f" {shown.text}" if shown.text and "[" not in name else ""
+        found = "not told" if one.verdict == "not told" else f"{units.number(shown.of(one.found), 5)}{unit}, {off}"
+        return (f'{name}: {units.number(shown.of(e.value), 5)}{unit} {allowed}{f" ({source})" if source else ""}; '
+                f'<span style="color:{tone}">{found}{"" if one.verdict == "not told" else f", {one.verdict}"}</span>')

@@ -118,6 +118,13 @@ class InUnits:
         unit = self.of(quantity).text
         return f"{quantity.title} [{unit}]" if unit else quantity.title
 
+    def of_number(self, name: str, value: float) -> Shown:
+        """What a number of a card is shown in, by its name and what it is now."""
+        if isinstance(value, Amount):
+            return self._of_amount(value)
+        found = _BRACKET.match(name)
+        return self.of_words(found[1], found[2]) if found is not None and found[2] != "%" else Shown("")
+
     # -- numbers ---------------------------------------------------------------------------------------------
 
     def number(self, value: float, digits: int = 4) -> str:
