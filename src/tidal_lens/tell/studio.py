@@ -320,7 +320,8 @@ def _laid(shots: Sequence[Shot], parts: Sequence[_Part], study: Study, look: Loo
             marks += [Plate((right - _EDGE - long - 6.0, top + 5.0, long + 12.0, 20.0), Tint("panel", 0.8), None, 3.0),
                       Words((right - _EDGE - long, top + 19.0), name, _TITLE, Tint("ink"), True)]
     names = study.card_names()
-    troubles = {f"{titles[n]}: {names.get(one, one)}" if n else one: why for n, shot in enumerate(shots) for one, why in shot.seen.troubles.items()}
+    troubles = {f"{titles[n]}: {names.get(one, one)}" if n else one: why
+                for n, shot in enumerate(shots) for one, why in shot.seen.troubles.items()}
     return Shot(raster, tuple(marks), look, replace(shots[0].seen, troubles=troubles), " and ".join(s.title for s in shots))
 
 
