@@ -122,12 +122,15 @@ def test_the_chooser_lists_what_can_be_had(qapp):
     vector = Quantity("vorticity", "Vorticity", "ω", "1/s", "Turning", "about", "even", components=3)
     wall = Quantity("cf", "Skin friction", "cf", "", "Walls", "about", "even", place="wall")
     chooser.offer((there, lacking, vector, wall), "speed")
-    assert [chooser.itemText(n) for n in range(chooser.count())] == ["Plain colour", "Speed [m/s]"]
+    assert [chooser.itemText(n) for n in range(chooser.count())] == ["Plain colour", "Speed"]
     chooser.offer((there, lacking, vector, wall), "speed", walls=True)
-    assert [chooser.itemText(n) for n in range(chooser.count())] == ["Plain colour", "Speed [m/s]", "Skin friction"]
+    assert [chooser.itemText(n) for n in range(chooser.count())] == ["Plain colour", "Speed", "Skin friction"]
     chooser.offer((there, lacking), "mach")
-    assert [chooser.itemText(n) for n in range(chooser.count())] == ["Plain colour", "Speed [m/s]", "Mach number (needs pressure)"]
+    assert [chooser.itemText(n) for n in range(chooser.count())] == ["Plain colour", "Speed", "Mach number (needs pressure)"]
     assert chooser.currentIndex() == 2
+    own = Quantity("file:Speed", "speed", "speed", "", "In the file", "about", "even")
+    chooser.offer((there, own), "speed")
+    assert [chooser.itemText(n) for n in range(chooser.count())] == ["Plain colour", "Speed [m/s]", "speed"], "a unit tells them apart"
     model = chooser.model()
     assert not model.flags(model.index(2, 0)) & Qt.ItemFlag.ItemIsEnabled
     picked = []
