@@ -7,7 +7,7 @@ import pytest
 
 from tidal_lens.features.finding import Number
 from tidal_lens.quantities.store import Quantity
-from tidal_lens.study.charts import SHARES, Chart, Curve, Sheet
+from tidal_lens.study.charts import SHARES, Chart, Curve, Sheet, table_of
 from tidal_lens.study.kinds.kind import Made
 from tidal_lens.study.shown import InUnits, UnitsSetting
 from tidal_lens.study.side_by_side import numbers_beside
@@ -54,6 +54,20 @@ def test_amounts_get_their_unit_and_changes_have_no_zero():
     assert [row[0] for row in us.rows] == ["mean [°F]", "spread [°F]", "pressure [psi]"]
     assert [row[1] for row in us.rows] == pytest.approx([80.33, 16.2, 0.290075], rel=1e-5)
     assert [row[0] for row in units().table(Table("t", ("what", "value"), rows)).rows] == ["mean [K]", "spread [K]", "pressure [Pa]"]
+
+
+def test_only_what_a_row_is_of_follows_its_name():
+    places = np.array([[1.0, 2.0, 3.0]])
+    charts = (Chart("along [m]", "Total pressure [Pa]", (Curve("c", np.array([0.3048]), np.array([2000.0]), places=places),)),)
+    own = units(system="us").table(table_of("t", charts))
+    assert own.heads == ("quantity", "curve", "along [ft]", "value", "x", "y", "z")
+    assert own.rows[0][:2] == ("Total pressure [psi]", "c")
+    assert own.rows[0][2:] == pytest.approx((1.0, 0.290075, 1.0, 2.0, 3.0), rel=1e-5)
+    shares = (Chart("Total pressure [Pa]", SHARES, (Curve("c", np.array([2000.0]), np.array([0.001])),)),)
+    told = units(by_unit={"Pa": "kPa"}).table(table_of("t", shares))
+    assert told.rows[0][2:4] == pytest.approx((2.0, 1.0))
+    named = Table("Boundaries", ("boundary", "area [m²]"), (("hole [m]", 2.0),))
+    assert units(by_unit={"m": "mm", "m²": "mm²"}).table(named).rows[0] == ("hole [m]", pytest.approx(2e6))
 
 
 def test_numbers_over_time_go_by_their_head_and_the_period_by_its_own():

@@ -96,6 +96,19 @@ def test_four_cases_stand_in_two_rows(both, tmp_path):
     assert (three.raster[204:, 204:, :3] == ground).all(), "nothing stands in the fourth place"
 
 
+def test_a_case_that_cannot_be_opened_is_told_and_the_others_keep_their_names(both, tmp_path):
+    case, _ = both
+    case.set(others=({"path": str(tmp_path / "gone.cgns")}, *case.study.others))
+    shot = case._own_studio().shot(case.study, Look(642, 320))
+    assert shot.seen.troubles == {"gone": "It could not be opened."}
+    titles = [m.text for m in shot.marks if isinstance(m, Words) and m.text in ("one", "gone", "two")]
+    assert titles == ["one", "two"]
+    case.set(beside="wipe")
+    alone = case._own_studio().shot(case.study, Look(200, 100))
+    assert alone.seen.troubles == {"gone": "It could not be opened."}
+    assert alone.raster.shape[:2] == (100, 200)
+
+
 def test_what_cannot_be_had_of_a_case_is_told_with_its_name(both, tmp_path):
     case, _ = both
     flow = cube_flow(9, velocity=lambda p: np.column_stack([1 + 0 * p[:, 0], 0 * p[:, 0], 0 * p[:, 0]]), Density=lambda p: 1 + 0 * p[:, 0])

@@ -100,8 +100,7 @@ class Companions(QObject):
 
     def opened(self) -> dict[int, Opened]:
         """Those that are there, for who works with them apart from the window."""
-        return {n: Opened(one.evaluator.with_context(one.evaluator.store.reference, one.evaluator.store.methods), one.series)
-                for n, one in self.cases.items() if one.evaluator is not None}
+        return {n: Opened(one.evaluator.apart(), one.series) for n, one in self.cases.items() if one.evaluator is not None}
 
     def trouble_of(self, number: int) -> str:
         """Why a case is not there, if it could not be opened."""

@@ -13,7 +13,6 @@ from tidal_lens.app.holder import Holder
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
 from tidal_lens.scratch import writing
-from tidal_lens.study.evaluate import Evaluator
 from tidal_lens.study.model import Study
 from tidal_lens.study.opened import Opened
 from tidal_lens.study.series import Series
@@ -23,11 +22,6 @@ from tidal_lens.work import WORKERS, Token
 MAKING = "make"  # the purpose of its jobs
 SMALL = (168, 106)  # pixels of the small pictures of an animation
 FEW = 6
-
-
-def of_its_own(evaluator: Evaluator) -> Evaluator:
-    """The same flow with notes of its own: own values of cards while other plates are worked out are not those that the window shows."""
-    return evaluator.with_context(evaluator.store.reference, evaluator.store.methods)
 
 
 class Makers(QObject):
@@ -134,7 +128,7 @@ class Makers(QObject):
         if evaluator is None:
             return
         study, colours = document.study, theme.current().name
-        opened = Opened(of_its_own(evaluator), self._series(), self._others())
+        opened = Opened(evaluator.apart(), self._series(), self._others())
 
         def done(told: tuple[str, Sequence[str]]) -> None:
             text, troubles = told

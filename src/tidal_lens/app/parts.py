@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections import Counter
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
@@ -179,7 +180,7 @@ class NumbersField(QLineEdit):
     def __init__(self, name: str, tip: str) -> None:
         super().__init__()
         self.setAccessibleName(name)
-        self._tip = f"{tip}, with blanks or semicolons between them"
+        self._tip = self._plain_tip = f"{tip}, with blanks or semicolons between them"
         self.setToolTip(self._tip)
         self.editingFinished.connect(self._finish)
         self.textEdited.connect(lambda _text: self._mark(""))
@@ -197,7 +198,10 @@ class NumbersField(QLineEdit):
 
     def show_in(self, shown: Shown) -> None:
         """Show and take numbers in a unit; values stay what they are. To be said before they are shown."""
-        self._shown = shown
+        if shown != self._shown:
+            self._shown = shown
+            self._tip = f"{self._plain_tip} [{shown.text}]" if shown.text else self._plain_tip
+            self._mark("")
 
     def show_values(self, values: Sequence[float]) -> None:
         """Show numbers, unless the user is typing others."""
@@ -394,6 +398,12 @@ class Picker(Box):
         self.setCurrentIndex(chosen)
 
 
+def told_apart(quantities: Sequence[Quantity]) -> list[str]:
+    """Titles of quantities; with units, in which their numbers need not be shown, only where that tells apart what is called alike."""
+    titles = Counter(q.title.lower() for q in quantities)
+    return [q.label if titles[q.title.lower()] > 1 else q.title for q in quantities]
+
+
 class QuantityChooser(Box):
     """Chooses a scalar or a vector quantity, or plain colour; what cannot be had says what is missing."""
 
@@ -415,10 +425,7 @@ class QuantityChooser(Box):
             self.clear()
             if self._plain:
                 self.addItem(self._none)
-            titles = [q.title.lower() for q in offered]
-            for q in offered:
-                # Numbers may be shown in other units: a unit only tells apart what is called alike.
-                name = q.label if titles.count(q.title.lower()) > 1 else q.title
+            for q, name in zip(offered, told_apart(offered), strict=True):
                 self.addItem(name if not q.missing else f"{q.title} (needs {q.missing})")
                 item = self.model()
                 if q.missing and item is not None:

@@ -53,8 +53,7 @@ class Shown:
         return self.size == 1.0 and self.zero == 0.0
 
 
-# What is offered in the place of a unit: what it is of, and others with the size of one. The first after it that is marked with * is taken
-# in US customary units.
+# For each unit what it is of, and what is offered in its place, with the size of one; marked with * is that of US customary units.
 _OTHERS: dict[str, tuple[str, tuple[tuple[str, float], ...]]] = {
     "Pa": ("Pressure and stress", (("hPa", 100.0), ("kPa", 1e3), ("MPa", 1e6), ("bar", 1e5), ("*psi", _FORCE / _INCH**2),
                                    ("lbf/ft²", _FORCE / _FOOT**2), ("atm", 101325.0))),

@@ -239,6 +239,10 @@ class Evaluator:
         other._outline = self._outline
         return other
 
+    def apart(self) -> Evaluator:
+        """The same for who works beside this one: own values of cards that it notes are not those that this one tells."""
+        return self.with_context(self.store.reference, self.store.methods)
+
     def lacking(self, layer: Layer, study: Study) -> str:
         """Why what a layer's shape names cannot be had; nothing where it can."""
         if any(study.layer(name) is None for name in walk(layer, "layer")):

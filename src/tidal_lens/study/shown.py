@@ -22,6 +22,8 @@ from tidal_lens.study.words import Notation, number_text
 
 _UNIT = Annotated[str, Field(max_length=40)]
 _BRACKET = re.compile(r"^(.*?) \[([^\[\]]+)\](.*)$", re.DOTALL)
+# Tables whose rows are named by what they tell, and which of their columns that goes for: all, or those of such heads.
+_NAMING: dict[str, tuple[str, ...]] = {"what": (), "quantity": ("value",)}
 _PLAIN = ("°", "cells", "times")  # that are no matter of a system of units
 Vec = NDArray[np.float64]
 
@@ -188,8 +190,8 @@ class InUnits:
         return Table(table.title, tuple(head for head, _ in heads), tuple(rows))
 
     def _row(self, row: tuple[Cell, ...], plain: tuple[str, ...], heads: list[tuple[str, Shown | None]]) -> tuple[Cell, ...]:
-        name, found = row[0], None
-        if isinstance(name, str):
+        name, found, across = row[0], None, heads[2][1] if len(heads) > 2 else None
+        if isinstance(name, str) and plain[0] in _NAMING:
             found = _BRACKET.match(name)
             name = self.words(name)[0]
         out: list[Cell] = [name if isinstance(name, str) else self._cell(name, heads[0][1])]
@@ -204,7 +206,9 @@ class InUnits:
                     continue
                 units.add(self._of_amount(Amount(0.0, cell.unit, cell.quantity)).text)
                 out.append(self._of_amount(cell).of(cell))
-            elif found is not None and not head.endswith("[%]"):
+            elif plain[0] == "quantity" and head == "value" and name == SHARES:
+                out.append(cell if across is None else cell * across.size)
+            elif found is not None and not head.endswith("[%]") and head in (_NAMING[plain[0]] or (head,)):
                 out.append(self.of_words(found[1], found[2], change=" less " in head).of(cell))
             else:
                 out.append(self._cell(cell, of_head))

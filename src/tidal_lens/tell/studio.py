@@ -210,19 +210,22 @@ class Studio:
         """
         look.check()
         wanted = token or Token()
-        others = [n for n in self.opened.others if n <= len(study.others)] if study.beside != "first" else []
-        parts = _parts(study.beside, look, 1 + (1 if study.beside == "wipe" and others else len(others)))
+        beside = range(1, 1 + min({"first": 0, "wipe": 1}.get(study.beside, len(study.others)), len(study.others)))
+        others = [n for n in beside if n in self.opened.others]
+        parts = _parts(study.beside, look, 1 + len(others))
         share = 1.0 / len(parts)
         first = self._drawn(seen(self.opened, study, wanted.part(0.0, 0.7 * share)), parts[0].look, wanted.part(0.7 * share, share), camera,
                             phase)
+        lost = {study.case_titles[n]: "It could not be opened." for n in beside if n not in others}
+        first = replace(first, seen=replace(first.seen, troubles={**first.seen.troubles, **lost}))
         if len(parts) == 1:
             return first
         shots = [first]
-        for n, (number, part) in enumerate(zip(others, parts[1:], strict=False), 1):
+        for n, (number, part) in enumerate(zip(others, parts[1:], strict=True), 1):
             one, own = self.opened.beside(number, first.seen.study, first.seen.evaluator.flow)
             came = seen(one, own, wanted.part(n * share, (n + 0.7) * share), case=number)
             shots.append(self._drawn(came, part.look, wanted.part((n + 0.7) * share, (n + 1) * share), camera, phase, number, first.seen))
-        return _laid(shots, parts, study, look)
+        return _laid(shots, parts, study, look, [study.case_titles[n] for n in (0, *others)])
 
     def _drawn(self, came: Seen, look: Look, token: Token, camera: Camera | None, phase: float, case: int = 0,
                first: Seen | None = None) -> Shot:
@@ -290,9 +293,9 @@ def _parts(how: str, look: Look, count: int) -> list[_Part]:
     return out
 
 
-def _laid(shots: Sequence[Shot], parts: Sequence[_Part], study: Study, look: Look) -> Shot:
+def _laid(shots: Sequence[Shot], parts: Sequence[_Part], study: Study, look: Look, titles: Sequence[str]) -> Shot:
     """Pictures of several cases as one, each with its name."""
-    ratio, titles = look.ratio, study.case_titles
+    ratio = look.ratio
     marks: list[Mark] = []
     if study.beside == "wipe":
         at = round(study.divider * look.wide)
@@ -309,11 +312,10 @@ def _laid(shots: Sequence[Shot], parts: Sequence[_Part], study: Study, look: Loo
             raster[parts[2].top:, parts[1].left:, :3] = [*bytes.fromhex(look.colours.ground[1:])]
         for shot, part in zip(shots, parts, strict=True):
             tall, wide = shot.raster.shape[:2]
-            own = shot.raster if shot.raster.shape[2] == 4 else np.dstack([shot.raster, np.full((tall, wide), 255, np.uint8)])
-            raster[part.top:part.top + tall, part.left:part.left + wide] = own[:look.tall - part.top, :look.wide - part.left]
+            raster[part.top:part.top + tall, part.left:part.left + wide] = shot.raster[:look.tall - part.top, :look.wide - part.left]
             marks += [moved(mark, part.left / ratio, part.top / ratio) for mark in shot.marks]
             ends.append((part.left / ratio, (part.left + wide) / ratio, part.top / ratio))
-    for text, (left, right, top) in zip(titles, ends, strict=False):
+    for text, (left, right, top) in zip(titles, ends, strict=True):
         name = cut_short(text, right - left - 2.0 * _EDGE, _TITLE, True, measure)
         long = measure(name, _TITLE, True)
         if right - left > 40.0:

@@ -9,7 +9,7 @@ from typing import Any
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import Box, Check, Choice, IconButton, NumberField, QuantityChooser, Slider, column, label, row
+from tidal_lens.app.parts import Box, Check, Choice, IconButton, NumberField, QuantityChooser, Slider, column, label, row, told_apart
 from tidal_lens.study.conditions import Condition
 from tidal_lens.study.kinds.first_values import round_to
 
@@ -100,7 +100,7 @@ class ConditionRow(QWidget):
         if names != self._names:
             self._names = names
             self.than.clear()
-            self.than.addItems([_NUMBER, *(q.title for q in offered if q.name in set(names))])
+            self.than.addItems([_NUMBER, *told_apart([q for q in offered if q.name in set(names)])])
         self.than.setCurrentIndex(names.index(condition.other) + 1 if condition.other in names else 0 if not condition.other else -1)
         usual = self._usual(condition.quantity)
         by_number = not condition.other

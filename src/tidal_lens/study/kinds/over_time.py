@@ -73,6 +73,8 @@ class OverTimeShape(Shape):
             raise StudyError(why or "The card that it is of tells no numbers.", "", "Choose another card.")
         names = [n for n in self.numbers if n in offered] or (offered[:_SHOWN] if not self.card else offered[:1])
         values = {name: np.array([own.get(name, np.nan) for own in found]) for name in names}
+        units = {name: next((v.unit for own in found if isinstance(v := own.get(name), Amount)), "") for name in names}
+        values = {f"{name} [{units[name]}]" if units[name] else name: v for name, v in values.items()}
         courses = {name: course_of(times, v) for name, v in values.items()}
         unit = " [s]" if see.flow.si_units else ""
         charts = [Chart(f"time{unit}", name, (Curve(name, times, v),)) for name, v in values.items()]
@@ -80,8 +82,8 @@ class OverTimeShape(Shape):
             per = " [1/s]" if see.flow.si_units else ""
             charts += [Chart(f"frequency{per}", f"amplitude of {name} ({WINDOW} window)", (Curve(name, c.frequency, c.strength),))
                        for name, c in courses.items() if len(c.frequency)]
-        first = courses[names[0]]
-        told = f"{names[0]}: mean {number_text(first.mean)}, amplitude {number_text(first.amplitude)}"
+        first = next(iter(courses.values()))
+        told = f"{next(iter(courses))}: mean {number_text(first.mean)}, amplitude {number_text(first.amplitude)}"
         if unread:
             told += f"; {unread} of {len(times)} steps could not be had: {why}"
         nothing = Points(np.empty((0, 3)), Stencil(np.empty((0, 1), np.int64), np.empty((0, 1))))
