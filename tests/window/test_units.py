@@ -131,6 +131,7 @@ def test_an_expected_value_is_typed_and_judged_in_its_unit(window, sheet):
     settle(window)
     entry = window.ledger.measure.expected
     mean = next(v for n, v in entry._numbers.items() if n == "mean by area")
+    assert entry.number.itemText(0) == "area [ft²]"
     pick(entry.number, "mean by area")
     assert "[psi]" in entry.value.toolTip()
     type_into(entry.value, f"{1.1 * float(mean) / 6894.757293168:.6g}")

@@ -60,7 +60,7 @@ class ExpectedEntry(QWidget):
         self.value.setFocus()
 
     def _add(self) -> None:
-        layer, name = self._document.chosen_layer, self.number.currentText()
+        layer, name = self._document.chosen_layer, self._name
         if layer is None or not name or not self.value.text():
             return
         new = Expected(number=name, value=self.value.value(), tolerance=self.tolerance.value() / 100.0,
@@ -73,8 +73,14 @@ class ExpectedEntry(QWidget):
         if layer is not None:
             self._document.edit_layer(layer.with_(expected=tuple(e for e in layer.expected if e.number != name)), f"Expect {name} no more")
 
+    @property
+    def _name(self) -> str:
+        """Of the number that is chosen; its unit may be shown as another."""
+        at = self.number.currentIndex()
+        return list(self._numbers)[at] if 0 <= at < len(self._numbers) else ""
+
     def _show_unit(self) -> None:
-        name = self.number.currentText()
+        name = self._name
         self.value.show_in(self._document.units.of_number(name, self._numbers.get(name, 0.0)))
 
     def refresh(self) -> None:
@@ -84,9 +90,8 @@ class ExpectedEntry(QWidget):
         self.setVisible(bool(numbers))
         if not numbers or layer is None:
             return
-        names = list(numbers)
-        now = self.number.currentText()
-        self.number.offer(names, names.index(now) if now in names else 0)
+        names, now, units = list(numbers), self._name, self._document.units
+        self.number.offer([units.words(name)[0] for name in names], names.index(now) if now in names else 0)
         self._numbers = numbers
         self._show_unit()
         self.judged = judged(layer.expected, numbers)
