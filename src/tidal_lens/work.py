@@ -6,8 +6,8 @@ import contextlib
 import contextvars
 import os
 import threading
-from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor, wait
 from typing import Any, TypeVar
 
 from numpy.typing import NDArray
@@ -161,12 +161,12 @@ def _shared_pool() -> ThreadPoolExecutor:
     global _pool  # noqa: PLW0603  (one pool per process, made when first needed)
     with _pool_lock:
         if _pool is None:
-            _pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="chunk", initializer=give_way)
+            _pool = ThreadPoolExecutor(max(WORKERS - 1, 1), thread_name_prefix="chunk", initializer=give_way)
         return _pool
 
 
 def run_chunks(task: Callable[[int, int], None], count: int, chunk: int, token: Token | None = None) -> None:
-    """Run ``task(begin, end)`` over 0..count in chunks on all cores.
+    """Run ``task(begin, end)`` over 0..count in chunks on all cores, the calling thread among them: to wait costs as much as a small chunk.
 
     Parameters
     ----------
@@ -183,25 +183,33 @@ def run_chunks(task: Callable[[int, int], None], count: int, chunk: int, token: 
         When the token was cancelled; chunks under way are finished first.
     """
     starts = range(0, count, max(1, chunk))
-    done = 0
+    turns, done, failed = iter(starts), 0, False  # the next of a range is taken by one thread only
     lock = threading.Lock()
     watched = token or _token.get()
 
-    def one(begin: int) -> None:
-        nonlocal done
-        if watched is not None and watched.cancelled:
-            return
-        task(begin, min(begin + chunk, count))
-        if token is not None:
-            with lock:
-                done += 1
-                token.report(done / len(starts))
+    def work() -> None:
+        nonlocal done, failed
+        for begin in turns:
+            if failed or (watched is not None and watched.cancelled):
+                return
+            try:
+                task(begin, min(begin + chunk, count))
+            except BaseException:
+                failed = True
+                raise
+            if token is not None:
+                with lock:
+                    done += 1
+                    token.report(done / len(starts))
 
-    if len(starts) <= 1:
-        for begin in starts:
-            one(begin)
-    else:
-        _drain(_shared_pool().map(one, starts))
+    helpers = [_shared_pool().submit(work) for _ in range(min(WORKERS, len(starts)) - 1)]
+    try:
+        work()
+    finally:
+        begun = [helper for helper in helpers if not helper.cancel()]  # the others of the pool have other work still
+        wait(begun)
+    for helper in begun:
+        helper.result()
     if watched is not None:
         watched.check()
 
@@ -221,6 +229,3 @@ def in_turn(task: Callable[[int], _T], count: int) -> Iterator[_T]:
                 one.cancel()
 
 
-def _drain(results: Iterable[None]) -> None:
-    for _ in results:
-        pass

@@ -7,6 +7,7 @@ from vtkmodules.vtkCommonDataModel import vtkPlane
 from vtkmodules.vtkFiltersCore import vtkContour3DLinearGrid, vtkPlaneCutter
 
 from making import KINDS, cube_flow, flow_of, pyramids
+from tidal_lens.cutting import marching
 from tidal_lens.cutting.cases import KIND_TYPES, cases, sides_of
 from tidal_lens.cutting.contour import axis_slice, isosurface, plane_cut, quadric_cut
 from tidal_lens.flow.grid import COLLAPSE, StructuredGrid
@@ -167,3 +168,16 @@ def test_collapsed_cells_of_a_structured_block_are_cut_too():
     flow = flow_of([(points, StructuredGrid((n, n, n)))])
     sector = axis_slice(flow, 2, 0.43)
     assert sector.area == pytest.approx(0.5 * 8 * np.sin(1.5 / 8), rel=1e-9)
+
+
+@pytest.mark.parametrize("of_one_lot", [False, True])
+def test_keys_are_told_apart_by_two_at_a_time_whatever_they_are(of_one_lot):
+    keys = np.random.default_rng(3).integers(0, 1 << 40, 60000)
+    if of_one_lot:  # all of the same bit of their number in the table: one lot would run over
+        keys = keys[(keys.astype(np.uint64) * np.uint64(0x9E3779B97F4A7C15)) >> np.uint64(31) & np.uint64(1) == 1]
+    keys = np.concatenate([keys, keys[::3]])
+    assert len(keys) > marching._MANY
+    first = np.full(len(keys), -1, np.int32)
+    marching._find_first(keys, first)
+    _, begin, which = np.unique(keys, return_index=True, return_inverse=True)
+    assert (first == begin[which]).all()

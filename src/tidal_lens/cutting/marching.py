@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 import weakref
-from itertools import pairwise
+from itertools import accumulate, pairwise
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -22,6 +22,7 @@ from tidal_lens.work import read_only, run_chunks
 
 _LEAVES, _SCANNED = 1024, 8192  # in a chunk, where most are met and where few are: fewer cost more calls, more leave a thread idle
 _CELLS = 4096  # that are worked on at a time
+_MANY = 8192  # vertices: two threads tell them apart sooner than one
 _NO_ORDER = read_only(np.empty(0, np.int32))
 _NO_ROWS = read_only(np.empty((0, 16), np.int32))
 _NO_TYPES = read_only(np.empty(0, np.uint8))
@@ -49,7 +50,7 @@ class _Room(threading.local):
         most = MOST_VERTICES * _CELLS
         size = 1 << (2 * most - 1).bit_length()
         self.cells = np.empty((_CELLS, 8), np.int32), np.empty((_CELLS, 8)), np.empty(_CELLS, np.int32), np.empty(2, np.int64)
-        self.hashed = np.empty(size, np.int64), np.empty(size, np.int32)
+        self.hashed, self.other = ((np.empty(size, np.int64), np.empty(size, np.int32)) for _ in range(2))
         self.out = np.empty(most, np.int64), np.empty(most), np.empty((most, 3)), np.empty((MOST_FACES * _CELLS, 4), np.int32)
 
 
@@ -159,16 +160,33 @@ def _joined(parts: list[_Part], mirrored: bool) -> Surface:
     """Chunks share the vertices on their borders. Left-handed cells are cut the other way round."""
     if not parts:
         return join([])
-    starts = np.cumsum([0] + [len(part[0]) for part in parts])
-    most, size = int(starts[-1]), 1 << (2 * int(starts[-1]) - 1).bit_length()
-    slots, numbers = _room.hashed
-    hashed = (slots[:size], numbers[:size]) if size <= len(slots) else (np.empty(size, np.int64), np.empty(size, np.int32))
-    hashed[0].fill(-1)
-    number = np.empty(most, np.int64)
-    ids, weights, points = np.empty((most, 2), np.int64), np.empty((most, 2)), np.empty((most, 3))
-    faces, count, at = np.empty((sum(len(part[3]) for part in parts), 4), np.int64), 0, 0
-    for part, start in zip(parts, starts, strict=False):
-        count = kernels.join_vertices(part[:3], hashed, int(start), count, number, (ids, weights, points))
-        kernels.join_faces(part[3], number, int(start), mirrored, faces[at:at + len(part[3])])
-        at += len(part[3])
-    return Surface(points[:count], faces, Stencil(ids[:count], weights[:count]))
+    starts = [0, *accumulate(len(part[0]) for part in parts)]
+    begins = [0, *accumulate(len(part[3]) for part in parts)]
+    first, number = np.empty(starts[-1], np.int32), np.empty(starts[-1], np.int32)
+    _find_first(np.concatenate([part[0] for part in parts]), first)
+    count = kernels.number_in_order(first, number)
+    ids, weights, points = np.empty((count, 2), np.int64), np.empty((count, 2)), np.empty((count, 3))
+    faces = np.empty((begins[-1], 4), np.int64)
+
+    def place(begin: int, end: int) -> None:
+        for n in range(begin, end):
+            kernels.join_part(parts[n], starts[n], first, number, mirrored, (ids, weights, points), faces[begins[n]:begins[n + 1]])
+
+    run_chunks(place, len(parts), 2)
+    return Surface(points, faces, Stencil(ids, weights))
+
+
+def _find_first(keys: NDArray[np.int64], first: NDArray[np.int32]) -> None:
+    lots = 2 if len(keys) > _MANY else 1
+    size = 1 << (2 * len(keys) // lots - 1).bit_length()
+    room = [_room.hashed, _room.other][:lots]
+
+    def one(begin: int, end: int) -> None:
+        for lot in range(begin, end):
+            slots, numbers = (a[:size] if size <= len(a) else np.empty(size, a.dtype) for a in room[lot])
+            slots.fill(-1)
+            if kernels.first_ones(keys, lot, lots, (slots, numbers), first) < 0:
+                slots, numbers = np.full(lots * size, -1, slots.dtype), np.empty(lots * size, numbers.dtype)
+                kernels.first_ones(keys, lot, lots, (slots, numbers), first)
+
+    run_chunks(one, lots, 1)

@@ -366,52 +366,89 @@ def march(points: Array, form: Array, level: float, room: Array, tables: Array, 
 
 
 @kernel
-def join_vertices(part: Array, hashed: Array, start: int, count: int, number: Array, out: Array) -> int:
-    """Take up the vertices of a part of a cut after those of others, each once; how many there are then.
+def first_ones(keys: Array, lot: Any, lots: int, hashed: Array, first: Array) -> int:
+    """Where each key of a lot (of so many, told apart by a bit of the key's number in the table) stands first.
 
     Parameters
     ----------
-    part : tuple
-        Its keys (n,), shares (n,) and places (n, 3), as of :func:`march`.
+    keys : (n,) int64
+        Keys of the vertices of all parts, one after another.
     hashed : tuple
-        As of :func:`march`, with room for twice the vertices of all parts; its slots are empty at first.
-    start, count : int
-        Vertices of the parts before it, and how many of them were taken up.
-    number : (all,) int64
-        Written from ``start`` on: which vertex each one is.
-    out : tuple
-        Written from ``count`` on: nodes (all, 2), weights (all, 2), places (all, 3).
+        As of :func:`march`, for this lot; its slots are empty at first.
+    first : (n,) int32
+        Written, of keys of the lot.
+
+    Returns
+    -------
+    int
+        How many different ones there are, or -1 where there is no room for so many.
     """
-    keys, shares, places = part
     slots, numbers = hashed
-    ids, weights, points = out
-    mask = len(slots) - 1
+    mask, count = len(slots) - 1, 0
     for n in range(len(keys)):
-        at = U(n)
-        key = keys[at]
+        key = keys[U(n)]
+        if lots > 1 and np.int64((U(key) * U(0x9E3779B97F4A7C15)) >> U(31)) & 1 != lot:
+            continue
         place = _number_of(slots, mask, key)
         if slots[place] == _EMPTY:
+            if 4 * count > 3 * mask:
+                return -1
             slots[place] = key
-            numbers[place] = count
-            to = U(count)
-            ids[to, 0], ids[to, 1] = key >> 32, key & 0xFFFFFFFF
-            weights[to, 0], weights[to, 1] = 1.0 - shares[at], shares[at]
-            points[to, 0], points[to, 1], points[to, 2] = places[at, 0], places[at, 1], places[at, 2]
+            numbers[place] = n
             count += 1
-        number[U(start + n)] = numbers[place]
+        first[U(n)] = numbers[place]
     return count
 
 
 @kernel
-def join_faces(part: Array, number: Array, start: int, mirrored: Any, out: Array) -> None:
-    """Faces (m, 4) of a part by the numbers of all vertices, those of its own from ``start`` on; seen from the other side if so wished."""
-    for n in range(len(part)):
+def number_in_order(first: Array, number: Array) -> int:
+    """Numbers (n,) of vertices, each once, in the order in which they come; how many. ``first`` as of :func:`first_ones`."""
+    count = 0
+    for n in range(len(first)):
         at = U(n)
-        a, b = number[U(start + part[at, 0])], number[U(start + part[at, 1])]
-        c, d = number[U(start + part[at, 2])], number[U(start + part[at, 3])]
+        if first[at] == n:
+            number[at] = count
+            count += 1
+        else:
+            number[at] = number[U(first[at])]
+    return count
+
+
+@kernel
+def join_part(part: Array, start: int, first: Array, number: Array, mirrored: Any, out: Array, faces: Array) -> None:
+    """Put a part of a cut where it belongs in the whole.
+
+    Parameters
+    ----------
+    part : tuple
+        Its keys (n,), shares (n,), places (n, 3) and faces (m, 4), as of :func:`march`.
+    start : int
+        Vertices of the parts before it.
+    first, number : (all,)
+        As of :func:`first_ones` and :func:`number_in_order`.
+    mirrored : bool
+        Faces are to be seen from the other side.
+    out : tuple
+        Written: nodes (all, 2), weights (all, 2), places (all, 3) of the vertices that come first with this part.
+    faces : (m, 4) int64
+        Written: its faces by the numbers of the whole.
+    """
+    keys, shares, places, corners = part
+    ids, weights, points = out
+    for n in range(len(keys)):
+        at, one = U(n), U(start + n)
+        if first[one] == start + n:
+            key, to = keys[at], U(number[one])
+            ids[to, 0], ids[to, 1] = key >> 32, key & 0xFFFFFFFF
+            weights[to, 0], weights[to, 1] = 1.0 - shares[at], shares[at]
+            points[to, 0], points[to, 1], points[to, 2] = places[at, 0], places[at, 1], places[at, 2]
+    for n in range(len(corners)):
+        at = U(n)
+        a, b = np.int64(number[U(start + corners[at, 0])]), np.int64(number[U(start + corners[at, 1])])
+        c, d = np.int64(number[U(start + corners[at, 2])]), np.int64(number[U(start + corners[at, 3])])
         if mirrored:
             if c == d:
                 a, c, d = c, a, a
             else:
                 a, b, c, d = d, c, b, a
-        out[at, 0], out[at, 1], out[at, 2], out[at, 3] = a, b, c, d
+        faces[at, 0], faces[at, 1], faces[at, 2], faces[at, 3] = a, b, c, d
