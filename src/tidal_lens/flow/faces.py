@@ -90,14 +90,16 @@ def face_neighbours(grid: UnstructuredGrid, token: Token | None = None) -> NDArr
     # In two halves side by side, that of the later cells after that of the earlier ones in each bucket.
     half, none = max(1, (grid.n_cells + 1) // 2), np.empty(0, np.int32)
     counts = np.zeros((2, grid.n_points + 1), np.int64)
-    run_chunks(lambda a, b: kernels.bucket_faces(corners, faces, counts[a // half], none, none, False, a, b), grid.n_cells, half, token)
+    neighbours = np.empty((grid.n_cells, 6), np.int32)
+    run_chunks(lambda a, b: kernels.bucket_faces(corners, faces, counts[a // half], none, none, neighbours, False, a, b), grid.n_cells,
+               half, token)
     starts = np.cumsum(counts[0] + counts[1])
     checkpoint()
     entries, sums = np.empty(int(starts[-1]), np.int32), np.empty(int(starts[-1]), np.int32)  # sums may come round: they are compared only
     places = np.stack([starts, starts])
     places[1, :-1] += counts[0, 1:]
-    run_chunks(lambda a, b: kernels.bucket_faces(corners, faces, places[a // half], entries, sums, True, a, b), grid.n_cells, half, token)
-    neighbours = np.full((grid.n_cells, 6), -1, np.int32)
+    run_chunks(lambda a, b: kernels.bucket_faces(corners, faces, places[a // half], entries, sums, neighbours, True, a, b), grid.n_cells,
+               half, token)
     run_chunks(lambda a, b: kernels.match_faces(corners, faces, starts, entries, sums, neighbours, a, b), grid.n_points, 16384, token)
     if grid.bars is not None:
         neighbours[grid.bars[:, 0], grid.bars[:, 1]] = -1

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.jit import inlined, kernel
 
+U = np.uint64  # of unsigned numbers none needs to be tested for a negative sign
 Array = NDArray[Any]
 
 
@@ -128,25 +129,36 @@ def turn_round(corners: Array, types: Array, volumes: Array, begin: int, end: in
 
 
 @kernel
-def bucket_faces(corners: Array, faces: Array, starts: Array, entries: Array, sums: Array, fill: bool, begin: int, end: int) -> None:
+def bucket_faces(corners: Array, faces: Array, starts: Array, entries: Array, sums: Array, neighbours: Array, fill: bool, begin: int,
+                 end: int) -> None:
     """Sort the faces of cells begin … end into buckets by their least corner: count first, then fill.
 
     A face is entered as cell · 8 + side, with the sum of its different corners. ``starts`` has one entry a node more than there are nodes.
+    With that the sides of the cells have no neighbours.
     """
     for cell in range(begin, end):
+        row = U(cell)
         for side in range(6):
-            a, b = corners[cell, faces[side, 0]], corners[cell, faces[side, 1]]
-            c, e = corners[cell, faces[side, 2]], corners[cell, faces[side, 3]]
+            n = U(side)
+            if fill:
+                neighbours[row, n] = -1
+            a, b = corners[row, U(faces[n, 0])], corners[row, U(faces[n, 1])]
+            c, e = corners[row, U(faces[n, 2])], corners[row, U(faces[n, 3])]
             if a == c or b == e or (a == b and c == e) or (b == c and e == a):
                 continue  # collapsed to an edge or a point
-            least = min(min(a, b), min(c, e))
+            least = U(min(min(a, b), min(c, e)))
             if fill:
-                at = starts[least]
+                at = U(starts[least])
                 entries[at] = cell * 8 + side
                 sums[at] = np.int64(a) + b + c + e - (a if a in (b, e) else c if c in (b, e) else 0)
-                starts[least] = at + 1
+                starts[least] += 1
             else:
-                starts[least + 1] += 1
+                starts[least + U(1)] += 1
+
+
+@inlined
+def _among(one: int, a: int, b: int, c: int, d: int) -> bool:
+    return one in (a, b, c, d)
 
 
 @kernel
@@ -154,37 +166,24 @@ def match_faces(corners: Array, faces: Array, starts: Array, entries: Array, sum
                 end: int) -> None:
     """Pair the faces of each bucket begin..end that have the same corners; all of them are compared."""
     for node in range(begin, end):
-        first, last = starts[node], starts[node + 1]
+        first, last = starts[U(node)], starts[U(node) + U(1)]
         for a in range(first, last):
-            cell, side = entries[a] >> 3, entries[a] & 7
+            cell, side = U(entries[U(a)] >> 3), U(entries[U(a)] & 7)
             if neighbours[cell, side] >= 0:
                 continue
             for b in range(a + 1, last):
-                if sums[b] != sums[a]:
+                if sums[U(b)] != sums[U(a)]:
                     continue
-                other, back = entries[b] >> 3, entries[b] & 7
+                other, back = U(entries[U(b)] >> 3), U(entries[U(b)] & 7)
                 if other == cell or neighbours[other, back] >= 0:
                     continue
-                same = True
-                for c in range(4):
-                    found = False
-                    mine = corners[cell, faces[side, c]]
-                    for d in range(4):
-                        if corners[other, faces[back, d]] == mine:
-                            found = True
-                    if not found:
-                        same = False
-                        break
-                if same:
-                    for c in range(4):
-                        found = False
-                        theirs = corners[other, faces[back, c]]
-                        for d in range(4):
-                            if corners[cell, faces[side, d]] == theirs:
-                                found = True
-                        if not found:
-                            same = False
-                            break
+                a0, a1 = corners[cell, U(faces[side, 0])], corners[cell, U(faces[side, 1])]
+                a2, a3 = corners[cell, U(faces[side, 2])], corners[cell, U(faces[side, 3])]
+                b0, b1 = corners[other, U(faces[back, 0])], corners[other, U(faces[back, 1])]
+                b2, b3 = corners[other, U(faces[back, 2])], corners[other, U(faces[back, 3])]
+                same = (_among(a0, b0, b1, b2, b3) and _among(a1, b0, b1, b2, b3) and _among(a2, b0, b1, b2, b3)
+                        and _among(a3, b0, b1, b2, b3) and _among(b0, a0, a1, a2, a3) and _among(b1, a0, a1, a2, a3)
+                        and _among(b2, a0, a1, a2, a3) and _among(b3, a0, a1, a2, a3))
                 if same:
                     neighbours[cell, side] = other
                     neighbours[other, back] = cell

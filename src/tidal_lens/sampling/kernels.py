@@ -685,6 +685,38 @@ def curve_keys(points: Array, block: Array, corners: Array, low: Array, scale: A
             keys[cell] = key
 
 
+@folded
+def _share_of(limits: Array, key: Any) -> Any:
+    """How many of ascending limits are not above a key."""
+    low, high = 0, len(limits)
+    while low < high:
+        middle = (low + high) // 2
+        if limits[np.uintp(middle)] <= key:
+            low = middle + 1
+        else:
+            high = middle
+    return low
+
+
+@kernel
+def count_between(keys: Array, limits: Array, counts: Array, begin: int, end: int) -> None:
+    """How many of keys[begin:end] lie between ascending limits: below the first, …, from the last on; added to ``counts``."""
+    for n in range(begin, end):
+        counts[np.uintp(_share_of(limits, keys[np.uintp(n)]))] += 1
+
+
+@kernel
+def spread_between(keys: Array, limits: Array, fill: Array, to_keys: Array, to_places: Array, begin: int, end: int) -> None:
+    """Write keys[begin:end] and their places to where what lies between those limits is filled next."""
+    for n in range(begin, end):
+        key = keys[np.uintp(n)]
+        share = np.uintp(_share_of(limits, key))
+        to = np.uintp(fill[share])
+        to_keys[to] = key
+        to_places[to] = n
+        fill[share] += 1
+
+
 @kernel
 def lay_rows(corners: Array, neighbours: Array, kinds: Array, order: Array, place: Array, out: Array, begin: int, end: int) -> None:
     """Write rows begin … end of a block's cells: row n is that of cell ``order[n]`` of the file, and ``place`` the other way round."""
