@@ -41,7 +41,10 @@ POINTER, SMALL, WHOLE = numba.types.voidptr, numba.types.int32, numba.types.int6
 # Full fastmath would break tests for NaN; these three flags do not.
 # Nobody calls kernels from C: without that entry a sixth of the compiling is spared.
 _OPTIONS = {"nogil": True, "no_cfunc_wrapper": True, "error_model": "numpy", "fastmath": {"contract", "arcp", "nsz"}}
-_WITHIN = {**_OPTIONS, "no_cpython_wrapper": True}
+_MAKING = {**_OPTIONS, "no_cpython_wrapper": True}
+# Who still holds an array is counted when it is passed on, with two atomic operations for each: in pieces that are called for every face or
+# step that was a sixth to a third of the time. What neither makes arrays nor hands any back does without.
+_WITHIN = {**_MAKING, "_nrt": False}
 
 
 _meanwhile: list[Callable[[], bool]] = []
@@ -89,26 +92,46 @@ def _is_there(dispatcher: Any, signature: Any) -> bool:
 
 
 def piece(function: _F) -> _F:
-    """Compile a part of kernels that only they call: it is kept within them, and has no entry of its own."""
-    compiled: _F = numba.njit(**_WITHIN)(function)
+    """Compile a part of kernels that only they call: it is kept within them, and has no entry of its own. It makes no arrays."""
+    return cast(_F, _holding_nothing(numba.njit(**_WITHIN)(function)))
+
+
+def making(function: _F) -> _F:
+    """The same for a piece that makes arrays, or hands some back."""
+    compiled: _F = numba.njit(**_MAKING)(function)
     return compiled
+
+
+def _holding_nothing(dispatcher: Any) -> Any:
+    """See that a piece hands no array back: its caller would give up one that it does not own."""
+    if not hasattr(dispatcher, "targetctx"):  # the compiler is switched off
+        return dispatcher
+    compile_now = dispatcher.compile
+
+    def compile_and_see(signature: Any) -> Any:
+        entry = compile_now(signature)
+        for overload in dispatcher.overloads.values():
+            if "array(" in str(overload.signature.return_type).lower():
+                raise TypeError(f"{dispatcher.py_func.__name__} hands an array back: it must be compiled with 'making'")
+        return entry
+
+    dispatcher.compile = compile_and_see
+    return dispatcher
 
 
 def folded(function: _F) -> _F:
     """Compile a piece of a kernel that LLVM puts into its callers: passing arrays on costs more than a short loop does."""
-    compiled: _F = numba.njit(forceinline=True, **_WITHIN)(function)
-    return compiled
+    return cast(_F, _holding_nothing(numba.njit(forceinline=True, **_WITHIN)(function)))
 
 
 def summing(function: _F) -> _F:
     """Compile a piece of a kernel whose sums may be taken in any order: several numbers at a time."""
-    compiled: _F = numba.njit(**{**_WITHIN, "fastmath": {"contract", "arcp", "nsz", "reassoc"}})(function)
-    return compiled
+    return cast(_F, _holding_nothing(numba.njit(**{**_WITHIN, "fastmath": {"contract", "arcp", "nsz", "reassoc"}})(function)))
 
 
 def inlined(function: _F) -> _F:
     """The same, put there before LLVM sees it: longer to compile, but loops round it are worked on several numbers at a time."""
-    compiled: _F = numba.njit(inline="always", **_WITHIN)(function)
+    compiled: _F = numba.njit(inline="always", **_MAKING)(function)
     return compiled
 
 

@@ -176,14 +176,13 @@ def _look_at_quadric(source: Array, row: Any, first: int, points: Array, values:
 
 @folded
 def _crossed(look: Any, g: Array, leaves: Array, values: Array, stride: int, offset: int, form: Array, level: float, room: Array,
-             begin: int, end: int) -> None:
+             own: Array, begin: int, end: int) -> None:
     # A function of its own for each look, not a number that says which: what is called with another number is compiled anew, all of it.
     points, block, rows, types, order = g
     nodes, at, codes, told = room
     count = 0
     step, shift = U(stride), U(offset)
     structured, first, ni, nj, many, base = block[0] == 1, block[1], block[2], block[3], block[6], block[7]
-    own = np.empty((1, 8), np.int32)
     number, enough = begin, len(codes) - 8
     ahead, by_value = len(leaves) > 0 and not structured, len(values) > 0
     while number < end and count <= enough:
@@ -242,21 +241,21 @@ def crossed(g: Array, leaves: Array, values: Array, stride: int, offset: int, fo
         Written: corners of the cells (room, 8) int32, values there (room, 8), rows of the table of cases (room,) int32; how many cells, and
         the leaf to go on from, (2,) int64. Cells with a value that is none are left out. Of a tetrahedron the four points.
     """
-    _crossed(_look_at_values, g, leaves, values, stride, offset, form, level, room, begin, end)
+    _crossed(_look_at_values, g, leaves, values, stride, offset, form, level, room, np.empty((1, 8), np.int32), begin, end)
 
 
 @kernel
 def crossed_by_plane(g: Array, leaves: Array, values: Array, stride: int, offset: int, form: Array, level: float, room: Array, begin: int,
                      end: int) -> None:
     """The same where a form without terms of the second degree decides."""
-    _crossed(_look_at_plane, g, leaves, values, stride, offset, form, level, room, begin, end)
+    _crossed(_look_at_plane, g, leaves, values, stride, offset, form, level, room, np.empty((1, 8), np.int32), begin, end)
 
 
 @kernel
 def crossed_by_quadric(g: Array, leaves: Array, values: Array, stride: int, offset: int, form: Array, level: float, room: Array, begin: int,
                        end: int) -> None:
     """The same for any form."""
-    _crossed(_look_at_quadric, g, leaves, values, stride, offset, form, level, room, begin, end)
+    _crossed(_look_at_quadric, g, leaves, values, stride, offset, form, level, room, np.empty((1, 8), np.int32), begin, end)
 
 
 @folded

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.jit import kernel, piece
+from tidal_lens.jit import kernel, making, piece
 
 Array = NDArray[Any]
 SMALL = 1.5  # pixels
@@ -182,7 +182,7 @@ def _triangle(p: Array, own: Array, a: int, b: int, c: int, cell: int, other: in
                     image[k, row, column] += (both * z + apart) * (f0 + fx * column) - (zero + z * (single + z * twice))
 
 
-@piece
+@making
 def _whole(p: Array, own: Array, middle: float, depth: Array, image: Array) -> None:
     """Give all that a small cell holds to the four pixels next to its middle."""
     tall, wide = depth.shape

@@ -23,7 +23,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import folded, kernel, piece
+from tidal_lens.jit import folded, kernel, making, piece
 
 Array = Any
 INSIDE = 1e-9
@@ -521,7 +521,7 @@ def weights_of(tetra: bool, q: Array, w: Array) -> None:
     w[7] = (1 - r) * s * t
 
 
-@piece
+@making
 def room() -> Any:
     """What a search works in.
 

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import ask_early, folded, kernel, piece
+from tidal_lens.jit import ask_early, folded, kernel, making, piece
 from tidal_lens.sampling.kernels import (
     INSIDE,
     clear_of,
@@ -593,7 +593,7 @@ def _arc(p: Array, x: Array, k: Array, h: float) -> float:
     return h / 6.0 * (np.sqrt(start) + 4.0 * np.sqrt(middle) + np.sqrt(ahead))
 
 
-@piece
+@making
 def _border(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, fastest: float, hold: Array, nothing: Array, st: Array,
             q: Array, ids: Array, cx: Array, cv: Array, jac: Array, rate: Array, tmp: Array, stack: Array) -> float:
     """The greatest share of the step that is inside, to a thousandth of a cell; the present cell is then that of its end.
@@ -654,7 +654,7 @@ def _border(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, fastes
     return low
 
 
-@piece
+@making
 def _round_off(m: Array, vel: Array, p: Array, x: Array, k: Array, h: float, st: Array, q: Array, ids: Array,
                cx: Array, cv: Array, jac: Array, tmp: Array, stack: Array, out_p: Array, out_q: Array, out_cell: Array,
                out_time: Array, row: int, full: int, time: float, error: float) -> int:
@@ -704,7 +704,7 @@ def _between(p: Array, x: Array, k: Array, h: float, s: float, out: Array) -> No
         out[d] = a * p[d] + b * k[0, d] + c * x[d] + e * k[6, d]
 
 
-@piece
+@making
 def _passes(p: Array, x: Array, k: Array, h: float, seed: Array, ring: float, step: float) -> float:
     """Where on the step (0 to 1) the line comes back to its seed, or -1."""
     near = 1e300
