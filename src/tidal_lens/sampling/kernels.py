@@ -676,13 +676,12 @@ def curve_keys(points: Array, block: Array, corners: Array, low: Array, scale: A
             ci, cj = block[2] - 1, block[3] - 1
             keys[cell] = (spread(cell % ci) | (spread((cell // ci) % cj) << 1) | (spread(cell // (ci * cj)) << 2))
         else:
-            key = 0
-            for d in range(3):
-                x = 0.0
-                for c in range(8):
-                    x += points[corners[cell, c] + block[1], d]
-                key |= spread(int((x / 8.0 - low[d]) * scale[d])) << d
-            keys[cell] = key
+            x = y = z = 0.0
+            for c in range(8):
+                node = np.uintp(corners[np.uintp(cell), np.uintp(c)] + block[1])
+                x, y, z = x + points[node, 0], y + points[node, 1], z + points[node, 2]
+            keys[cell] = (spread(int((x / 8.0 - low[0]) * scale[0])) | (spread(int((y / 8.0 - low[1]) * scale[1])) << 1)
+                          | (spread(int((z / 8.0 - low[2]) * scale[2])) << 2))
 
 
 @folded

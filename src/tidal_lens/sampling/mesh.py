@@ -247,10 +247,14 @@ def places_in_order(keys: NDArray[np.int64], order: NDArray[np.int32]) -> None:
 def _lay_rows(grid: UnstructuredGrid, order: NDArray[np.int32], out: NDArray[np.int32], token: Token | None) -> None:
     """Write the rows of a block's cells in that order, which from then on is the one there is."""
     near = face_neighbours(grid, token)
-    place = np.empty(len(order), np.int32)
-    place[order] = np.arange(len(order), dtype=np.int32)
-    corners, kinds = read_only(grid.corners), read_only(KINDS[grid.types])
-    run_chunks(lambda a, b: kernels.lay_rows(corners, near, kinds, order, place, out, a, b), len(order), 32768)
+    place, kinds, corners = np.empty(len(order), np.int32), np.empty(len(order), KINDS.dtype), read_only(grid.corners)
+
+    def number(begin: int, end: int) -> None:
+        place[order[begin:end]] = np.arange(begin, end, dtype=np.int32)
+        np.take(KINDS, grid.types[begin:end], out=kinds[begin:end], mode="clip")  # so that nothing is buffered
+
+    run_chunks(number, len(order), 262144)
+    run_chunks(lambda a, b: kernels.lay_rows(corners, near, read_only(kinds), order, place, out, a, b), len(order), 32768)
     grid.__dict__.pop("_neighbours", None)  # they stand in the table now
     order[:] = np.arange(len(order), dtype=np.int32)
 
