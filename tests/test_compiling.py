@@ -7,11 +7,13 @@ import threading
 import time
 from pathlib import Path
 
+import numba
 import numpy as np
 import pytest
 
 from tidal_lens import compiling, jit, light_compiling
 from tidal_lens.errors import CancelledError
+from tidal_lens.jit import folded, making, piece, summing
 from tidal_lens.work import Token, working_for
 
 SRC = Path(__file__).parent.parent / "src"
@@ -41,17 +43,22 @@ def test_a_process_compiles_the_parts_that_it_is_told(tmp_path):
 
 PROGRAM = """
 import sys
+import numba
 import numpy as np
-from tidal_lens.jit import folded, inlined, kernel, piece
+from tidal_lens.jit import folded, inlined, kernel, making, piece
 from tidal_lens.light_compiling import compile_lightly
 if sys.argv[1] == "light":
     assert compile_lightly()
 
-@piece
+@making
 def mean(values):
     out = np.zeros(2)
-    out[0] = values.sum() / len(values)
+    fill(out, values)
     return out[0]
+
+@piece
+def fill(out, values):
+    out[0] = values.sum() / len(values)
 
 @folded
 def cubed(x):
@@ -213,3 +220,14 @@ jit.wait_while(late)
 {LINES}
 """
     subprocess.run([sys.executable, "-c", code], check=True, env=env, timeout=240)
+
+
+@pytest.mark.parametrize("decorated", [piece, folded, summing])
+def test_a_piece_that_hands_an_array_back_is_refused(decorated):
+    """Nobody counts who holds it: its caller would give it back to the system while others work on it."""
+    back = decorated(lambda values: values)
+    use = numba.njit(lambda values: back(values)[0])
+    with pytest.raises(TypeError, match="hands an array back"):
+        use(np.ones(3))
+    kept = making(lambda values: values)
+    assert numba.njit(lambda values: kept(values)[0])(np.full(3, 2.0)) == 2.0
