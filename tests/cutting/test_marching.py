@@ -178,6 +178,6 @@ def test_keys_are_told_apart_by_two_at_a_time_whatever_they_are(of_one_lot):
     keys = np.concatenate([keys, keys[::3]])
     assert len(keys) > marching._MANY
     first = np.full(len(keys), -1, np.int32)
-    marching._find_first(keys, first)
+    marching._find_first(keys, first, marching._Rooms())
     _, begin, which = np.unique(keys, return_index=True, return_inverse=True)
     assert (first == begin[which]).all()

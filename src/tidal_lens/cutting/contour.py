@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.cutting.marching import NO_FORM, cut_block
-from tidal_lens.cutting.surface import Surface, join
+from tidal_lens.cutting.marching import NO_FORM, cut_blocks
+from tidal_lens.cutting.surface import Surface
 from tidal_lens.flow.case import Flow
 from tidal_lens.work import Token, read_only
 
@@ -95,12 +95,6 @@ def quadric_cut(flow: Flow, form: Sequence[float] | NDArray[np.float64], level: 
 
 def _cut(flow: Flow, values: NDArray[Any], form: NDArray[np.float64], level: float, token: Token | None,
          blocks: Collection[int] | None = None) -> Surface:
-    parts: list[Surface] = []
-    for n in range(len(flow.blocks)):
-        if blocks is not None and n not in blocks:
-            continue
-        if token is not None:
-            token.check()
-            token.report(n / len(flow.blocks))
-        parts.append(cut_block(flow, n, values, form, level))
-    return join(parts)
+    if token is not None:
+        token.check()
+    return cut_blocks(flow, [n for n in range(len(flow.blocks)) if blocks is None or n in blocks], values, form, level, token)
