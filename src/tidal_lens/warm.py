@@ -132,6 +132,9 @@ def _texture() -> None:
     places, seen, ways = np.array([[0.0, 0.0], [2.0, 0.0], [0.0, 2.0]]), np.ones((4, 4), np.float32), np.zeros((4, 4, 2), np.float32)
     texture_kernels.rasterise(places, np.ones(3), np.ones((3, 2)), np.array([[0, 1, 2, 2]]), seen, 0.1, ways)
     texture_kernels.streaks(ways, seen, np.ones(5, np.float32), np.empty((4, 4), np.float32), 0, 4)
+    one, along, reach = np.zeros(1, np.int64), np.empty((1, 5), np.uint8), np.empty((1, 2), np.uint8)
+    texture_kernels.trails(ways, np.zeros((4, 4), np.uint8), 2, one, one, along, reach, 0, 1)
+    texture_kernels.along_trails(along, reach, np.ones(5, np.float32), np.arange(6, dtype=np.float32), np.empty(1, np.float32), 0, 1)
 
 
 def _rounds() -> None:

@@ -5,10 +5,11 @@ import pytest
 from scipy.ndimage import gaussian_filter
 
 from making import cube_flow
+from tidal_lens.cutting import texture_kernels
 from tidal_lens.cutting.contour import axis_slice
 from tidal_lens.cutting.surface import point_normals
 from tidal_lens.scene.camera import Camera
-from tidal_lens.scene.texture import Streaks, directions, laid_over, smeared, weights_of
+from tidal_lens.scene.texture import Streaks, _noise, directions, laid_over, smeared, weights_of
 
 
 def along_the_streaks(picture):
@@ -83,3 +84,21 @@ def test_normals_at_points():
     cut = axis_slice(cube_flow(6), 2, 0.4)
     normals = point_normals(cut)
     assert np.abs(normals[:, 2]) == pytest.approx(1.0)
+
+
+@pytest.mark.parametrize("phase", [0.0, 0.3, 0.8])
+def test_running_streaks_are_the_weighted_means_along_the_same_paths(phase):
+    y, x = np.mgrid[-60:60, -90:90] + 0.5
+    ways = (np.stack([-y, x], axis=-1) / np.hypot(x, y)[..., None]).astype(np.float32)
+    ways[np.hypot(x, y) > 75] = 0.0  # streaks end where there is no surface, and at the border of the picture
+    how = Streaks(np.zeros((1, 3)), length=12, phase=phase)
+    running = smeared(ways, how)
+    direct = np.empty_like(running)
+    texture_kernels.streaks(ways, _noise(120, 180, 1.0), weights_of(12, phase).astype(np.float32), direct, 0, 120)
+    assert (np.isnan(running) == np.isnan(direct)).all()
+    assert np.nanmax(np.abs(running - direct)) < 0.005, "one of 256 shades of grey"
+    assert (smeared(ways, how) == running)[np.isfinite(running)].all()
+    assert np.nanmean(np.abs(smeared(ways, Streaks(np.zeros((1, 3)), length=12, phase=phase + 0.2)) - running)) > 0.02
+    ways[...] = ways[:, ::-1]  # another picture in the same memory is not taken for that
+    other = ways.copy()
+    assert np.nanmean(np.abs(smeared(other, how)[:, ::-1] - running)) > 0.02

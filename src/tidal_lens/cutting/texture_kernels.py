@@ -79,23 +79,79 @@ def streaks(ways: Array, noise: Array, weights: Array, out: Array, begin: int, e
                 out[row, column] = np.nan
                 continue
             total, weight = weights[k] * noise[row, column], weights[k]
-            for side in range(2):
-                sign = np.float32(1.0 if side == 0 else -1.0)
-                way = 1 if side == 0 else -1
-                x, y = np.float32(column + 0.5), np.float32(row + 0.5)
-                p, q = sign * u, sign * v
-                at = k
-                for _ in range(k):
+            x, y = np.float32(column + 0.5), np.float32(row + 0.5)
+            back_x, back_y, p, q, back_p, back_q = x, y, u, v, -u, -v
+            ahead = behind = True
+            for n in range(1, k + 1):  # both ways at once: each step waits for the one before
+                if ahead:
                     x += p
                     y += q
-                    if not (0.0 <= x < right and 0.0 <= y < low):
-                        break
-                    r, c = U(np.int32(y)), U(np.int32(x))
-                    p, q = sign * ways[r, c, 0], sign * ways[r, c, 1]
-                    at += way
-                    w = weights[U(at)]
-                    total += w * noise[r, c]
-                    weight += w
-                    if p == 0.0 and q == 0.0:
-                        break
+                    ahead = (x >= 0.0) & (x < right) & (y >= 0.0) & (y < low)
+                    if ahead:
+                        r, c = U(np.int32(y)), U(np.int32(x))
+                        p, q = ways[r, c, 0], ways[r, c, 1]
+                        w = weights[U(k + n)]
+                        total += w * noise[r, c]
+                        weight += w
+                        ahead = (p != 0.0) | (q != 0.0)
+                if behind:
+                    back_x += back_p
+                    back_y += back_q
+                    behind = (back_x >= 0.0) & (back_x < right) & (back_y >= 0.0) & (back_y < low)
+                    if behind:
+                        r, c = U(np.int32(back_y)), U(np.int32(back_x))
+                        back_p, back_q = -ways[r, c, 0], -ways[r, c, 1]
+                        w = weights[U(k - n)]
+                        total += w * noise[r, c]
+                        weight += w
+                        behind = (back_p != 0.0) | (back_q != 0.0)
+                elif not ahead:
+                    break
             out[row, column] = total / weight if weight > 0.0 else np.float32(0.5)
+
+
+@kernel
+def trails(ways: Array, noise: Array, k: int, rows: Array, columns: Array, out: Array, reach: Array, begin: int, end: int) -> None:
+    """Noise (h, w), from 0 to 255, along the streaks of pixels begin … end, k steps each way, as in :func:`streaks`.
+
+    Written: out (n, 2 k + 1) uint8, nothing where a streak has ended; reach (n, 2) uint8: how many steps it has upstream and downstream.
+    """
+    height, width = noise.shape
+    right, low = np.float32(width), np.float32(height)
+    for n in range(begin, end):
+        one = U(n)
+        row, column = rows[one], columns[one]
+        for s in range(2 * k + 1):
+            out[one, U(s)] = 0
+        out[one, U(k)] = noise[row, column]
+        for side in range(2):
+            sign = np.float32(1.0 if side == 1 else -1.0)
+            x, y = np.float32(column + 0.5), np.float32(row + 0.5)
+            p, q = sign * ways[row, column, 0], sign * ways[row, column, 1]
+            steps = 0
+            for _ in range(k):
+                x += p
+                y += q
+                if not (0.0 <= x < right and 0.0 <= y < low):
+                    break
+                r, c = U(np.int32(y)), U(np.int32(x))
+                p, q = sign * ways[r, c, 0], sign * ways[r, c, 1]
+                steps += 1
+                out[one, U(k + steps if side == 1 else k - steps)] = noise[r, c]
+                if p == 0.0 and q == 0.0:
+                    break
+            reach[one, side] = steps
+
+
+@kernel
+def along_trails(noise: Array, reach: Array, weights: Array, sums: Array, out: Array, begin: int, end: int) -> None:
+    """Weighted means, from 0 to 1, of what :func:`trails` found for pixels begin … end; sums (2 k + 2,) of the weights before each step."""
+    count = len(weights)
+    k = count // 2
+    for n in range(begin, end):
+        one = U(n)
+        total = np.float32(0.0)
+        for s in range(count):
+            total += weights[U(s)] * np.float32(noise[one, U(s)])
+        weight = sums[k + 1 + reach[one, 1]] - sums[k - reach[one, 0]]
+        out[one] = total / (np.float32(255.0) * weight)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -9,11 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.cutting import texture_kernels as kernels
+from tidal_lens.kept import Kept
 from tidal_lens.scene.camera import Camera
 from tidal_lens.work import run_chunks
 
 Vec = NDArray[np.float64]
 _SLACK = 4e-3  # share of a depth by which a surface may differ from what is seen: neighbours of a pixel differ by as much
+_MOST = 1_500_000  # pixels of a picture whose trails are kept: some 40 bytes each
 _SPREAD = 0.16  # of the streaks about their mean, at a contrast of one
 
 
@@ -80,8 +83,46 @@ def smeared(ways: NDArray[np.float32], how: Streaks) -> NDArray[np.float32]:
     """The streaks themselves, from about 0 to 1, shape (h, w); NaN where there are none."""
     height, width = ways.shape[:2]
     noise, weights = _noise(height, width, how.grain), weights_of(how.length, how.phase).astype(np.float32)
+    if how.phase is not None and how.length < 128 and height * width <= _MOST:
+        return _run_on(ways, noise, how, weights)
     out = np.empty((height, width), np.float32)
     run_chunks(lambda a, b: kernels.streaks(ways, noise, weights, out, a, b), height, 32)
+    return out
+
+
+@dataclass(frozen=True, eq=False)
+class _Trails:
+    """The noise along each streak of a picture: while streaks run, only its weights change."""
+
+    places: tuple[NDArray[np.int64], NDArray[np.int64]]
+    along: NDArray[np.uint8]
+    reach: NDArray[np.uint8]
+    ways: weakref.ref[NDArray[np.float32]]
+
+    @staticmethod
+    def of(ways: NDArray[np.float32], noise: NDArray[np.float32], length: int) -> _Trails:
+        rows, columns = np.nonzero(ways.any(axis=-1))
+        along, reach = np.empty((len(rows), 2 * length + 1), np.uint8), np.empty((len(rows), 2), np.uint8)
+        grey = np.round(255.0 * np.clip(noise, 0.0, 1.0)).astype(np.uint8)
+        run_chunks(lambda a, b: kernels.trails(ways, grey, length, rows, columns, along, reach, a, b), len(rows), 16384)
+        return _Trails((rows, columns), along, reach, weakref.ref(ways))
+
+
+_trails: Kept[tuple[int, int, float], _Trails] = Kept("running streaks", lambda own: own.along.nbytes + 9 * own.reach.nbytes)
+
+
+def _run_on(ways: NDArray[np.float32], noise: NDArray[np.float32], how: Streaks, weights: NDArray[np.float32]) -> NDArray[np.float32]:
+    """:func:`smeared`, of streaks that run: what lies along them is looked up once."""
+    key = id(ways), how.length, how.grain
+    own = _trails.ready(key)
+    if own is None or own.ways() is not ways:  # of a picture that is gone it is forgotten in its turn
+        own = _Trails.of(ways, noise, how.length)
+        _trails.put(key, own)
+    sums = np.concatenate([[0.0], np.cumsum(weights, dtype=np.float64)]).astype(np.float32)
+    values = np.empty(len(own.along), np.float32)
+    run_chunks(lambda a, b: kernels.along_trails(own.along, own.reach, weights, sums, values, a, b), len(values), 16384)
+    out = np.full(ways.shape[:2], np.nan, np.float32)
+    out[own.places] = values
     return out
 
 
