@@ -101,7 +101,7 @@ class _Trails:
 
     @staticmethod
     def of(ways: NDArray[np.float32], noise: NDArray[np.float32], length: int) -> _Trails:
-        rows, columns = np.nonzero(ways.any(axis=-1))
+        rows, columns = (np.ascontiguousarray(a) for a in np.nonzero(ways.any(axis=-1)))
         along, reach = np.empty((len(rows), 2 * length + 1), np.uint8), np.empty((len(rows), 2), np.uint8)
         grey = np.round(255.0 * np.clip(noise, 0.0, 1.0)).astype(np.uint8)
         run_chunks(lambda a, b: kernels.trails(ways, grey, length, rows, columns, along, reach, a, b), len(rows), 16384)
