@@ -5,11 +5,13 @@
 
 Real mouse and key events: clicks, drags and wheels in the view, on cards, keys, tiles and controls; commands; undo and redo; stations;
 themes; steps of a series, played and dragged; other cases opened in the middle of it all. Every exception and every strip that tells
-of a fault is printed; every half a minute the memory is, with what is kept. With ``--same`` so many windows are each driven for some
+of a fault is printed; every half a minute the memory is, with what is kept. What a case needs just after it was opened is compared from
+round to round: that is the same state each time, so what it grows by is lost. With ``--same`` so many windows are each driven for some
 events on one case; then everything is undone and done again, the study saved and opened anew: the picture must be the same.
 """
 
 import argparse
+import gc
 import os
 import random
 import sys
@@ -34,7 +36,7 @@ from same_again import troubles  # noqa: E402
 from tidal_lens.app.commands import COMMANDS  # noqa: E402
 from tidal_lens.app.start import application  # noqa: E402
 from tidal_lens.app.window import Window  # noqa: E402
-from tidal_lens.memory import KEEPER, limit, say_limit  # noqa: E402
+from tidal_lens.memory import KEEPER, give_memory_back, limit, say_limit  # noqa: E402
 
 CASES = ("kittiwake gust.cgns", "kittiwake.vtm", "kittiwake coarse.vtm")
 NOT_AT_RANDOM = {"open", "save", "save-as", "save-flow", "save-card", "save-table",
@@ -186,12 +188,28 @@ def same(chosen):
     return 1 if faults else 0
 
 
+def at_rest(window, case, process):
+    """Memory [MB] when a case was opened and its first picture is there, with nothing kept of what was before."""
+    window.open_demo(case)
+    spin(0.5)
+    settle(window)
+    most = limit()
+    say_limit(1)
+    KEEPER.trim()
+    say_limit(most)
+    gc.collect()
+    spin(1.0)
+    give_memory_back()
+    return process.memory_info().rss / 1e6
+
+
 def main():
     """Run from the command line; exit status 1 where there was an error."""
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--minutes", type=float, default=10.0)
     options.add_argument("--seed", type=int, default=1)
     options.add_argument("--limit", type=float, default=0.0, help="GB that may be kept; a third of the machine's if none is said")
+    options.add_argument("--rounds", type=int, default=2, help="how often each of the cases is opened")
     options.add_argument("--same", type=int, default=0, help="windows whose picture must be the same when their study is opened anew")
     options.add_argument("--events", type=int, default=900, help="mouse and key events in each of them, at least")
     chosen = options.parse_args()
@@ -206,13 +224,17 @@ def main():
     window.show()
     if chosen.limit:
         say_limit(int(chosen.limit * 1e9))
-    process, user = psutil.Process(), Use(window, chosen.seed)
+    process, user, rests = psutil.Process(), Use(window, chosen.seed), {case: [] for case in CASES}
     begun, told, turn, actions = time.monotonic(), -30.0, 0, 0
     while (now := time.monotonic() - begun) < 60 * chosen.minutes:
-        if now >= turn * 60 * chosen.minutes / 6:
-            window.open_demo(CASES[turn % 3])
+        if now >= turn * 60 * chosen.minutes / (chosen.rounds * len(CASES)):
+            case = CASES[turn % len(CASES)]
             turn += 1
-            spin(3.0)
+            try:
+                rests[case].append(at_rest(window, case, process))
+            except AssertionError:
+                faults.append(f"{case} did not open: {traceback.format_exc()}")
+            print(f"{now:5.0f} s: {case} opened, {rests[case][-1:]} MB at rest", flush=True)
         if now - told >= 30:
             told = now
             kinds = ", ".join(f"{k} {v / 1e6:.0f}" for k, v in KEEPER.by_kind().items())
@@ -228,6 +250,9 @@ def main():
     app.processEvents()
     window.hide()
     window.close()
+    for case, megabytes in rests.items():
+        grown = f"; {100 * (megabytes[-1] / megabytes[1] - 1):+.1f} % from the second to the last" if len(megabytes) > 2 else ""
+        print(f"{case} at rest: {', '.join(f'{m:.0f}' for m in megabytes)} MB{grown}")
     print(f"{actions} actions, {len(faults)} faults", *dict.fromkeys(faults), sep="\n")
     return 1 if faults else 0
 

@@ -259,3 +259,52 @@ def test_a_picture_does_not_depend_on_what_was_drawn_before():
     before = drawn(face, edge)
     drawn(face, lying)
     assert (drawn(face, edge) == before).all()
+
+
+def test_a_draft_over_the_rest_is_the_draft_of_all():
+    """While one thing is dragged only that is drawn anew: what is seen is the same."""
+    from tidal_lens.scene.canvas import Canvas
+
+    y, x = np.mgrid[-1:1:9j, -1:1:9j]
+    quads = np.array([[9 * j + i, 9 * j + i + 1, 9 * j + i + 10, 9 * j + i + 9] for j in range(8) for i in range(8)])
+    around = np.full(3, -1.0), np.full(3, 1.0)
+
+    def sheet(name, height, colour, opacity=1.0):
+        points = np.column_stack([x.ravel(), y.ravel(), np.broadcast_to(height, x.shape).ravel()])
+        return SurfaceItem(name, points, quads, None, None, colour, opacity, False, True)
+
+    hill, low = sheet("hill", 0.8 * np.cos(2 * x) * np.cos(2 * y), "#C04020"), sheet("low", -0.4, "#2040C0")
+    line = LinesItem("line", np.array([[-1.0, -1, 1], [1, 1, -1]]), np.array([0, 2]), None, None, "#000000", 2.0)
+    one, other = first_camera(*around, 1.5), first_camera(*around, 1.4)
+    still, turned = (hill, low, line), (line, hill)
+    drags = [(still, sheet("cut", z, "#30A040"), one) for z in (-0.6, -0.3, 0.0, 0.35)]
+    drags += [(turned, sheet("cut", z, "#30A040"), one) for z in (0.35, 0.1)]  # something was removed meanwhile
+    drags += [(turned, sheet("cut", z, "#30A040"), other) for z in (0.1, 0.2, 0.3)]
+    drags += [(turned, sheet("cut", z, "#30A040", 0.5), other) for z in (0.3, 0.4, 0.5)]  # seen through
+    canvas = Canvas()
+    drawn = []
+    for items, cut, camera in drags:
+        scene = Scene((*items, cut), "#FFFFFF", *around)
+        calls = []
+        show = canvas._main.show_only
+        canvas._main.show_only = lambda names, calls=calls, show=show: (calls.append(names), show(names))[1]
+        pixels, depth = (a.copy() for a in canvas.draw(scene, camera, 600, 400, 1.0, draft=True))
+        canvas._main.show_only = show
+        drawn.append(calls[-1])
+        fresh = Canvas()
+        true, far = fresh.draw(scene, camera, 600, 400, 1.0, draft=True)
+        fresh.close()
+        assert (np.abs(pixels.astype(int) - true).max(axis=-1) > 8).mean() < 2e-4, "but for a pixel where two meet"
+        there = np.isfinite(far)
+        assert (np.isfinite(depth) == there).all()
+        assert (np.abs(depth[there] - far[there]) > 1e-3).mean() < 2e-4
+    assert drawn[1:4] == [{"cut"}] * 3, "only what is dragged"
+    assert drawn[0] is drawn[4] is drawn[6] is drawn[-1] is None
+    scene = Scene((*turned, drags[8][1]), "#FFFFFF", *around)
+    canvas.draw(scene, other, 600, 400, 1.0, draft=True)
+    assert canvas.item_at(0.5, 0.5) in ("hill", "cut"), "all can be pointed at"
+    whole = canvas.draw(scene, other, 600, 400, 1.0, draft=False)[0]
+    fresh = Canvas()
+    assert (whole == fresh.draw(scene, other, 600, 400, 1.0, draft=False)[0]).all()
+    fresh.close()
+    canvas.close()

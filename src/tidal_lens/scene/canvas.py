@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Callable, Collection
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -87,6 +88,12 @@ class _Window:
         for actor in drawn.actors:
             self.renderer.RemoveActor(actor)
 
+    def show_only(self, names: Collection[str] | None) -> None:
+        """Let only some of the items be seen; None for all."""
+        for name, drawn in self.drawn.items():
+            for actor in drawn.actors:
+                actor.SetVisibility(names is None or name in names)
+
     def set_camera(self, camera: Camera, low: NDArray[np.float64], high: NDArray[np.float64], part: Part = WHOLE) -> tuple[float, float]:
         own = self.renderer.GetActiveCamera()
         own.SetPosition(*camera.eye)
@@ -133,6 +140,33 @@ class _Window:
         return np.where(z >= 1.0, np.inf, depth).astype(np.float32)
 
 
+@dataclass(frozen=True, eq=False)
+class _Before:
+    """The draft before: what its items were drawn by, and which of them have changed while nothing else did."""
+
+    frame: tuple[Any, ...]
+    looks: dict[str, tuple[Any, ...]]
+    moving: frozenset[str]
+    held: tuple[Any, ...]  # so that ids stay their own
+
+
+@dataclass(frozen=True, eq=False)
+class _Rest:
+    """A draft of all that does not move while something is dragged."""
+
+    basis: tuple[Any, ...]
+    pixels: NDArray[np.uint8]
+    depth: NDArray[np.float32]
+    held: tuple[Any, ...]
+
+
+def _hides(item: Item) -> bool:
+    """Whether an item, where it is, hides all that is behind it."""
+    if isinstance(item, LinesItem):
+        return True
+    return item.opacity >= 1.0 and (item.colours is None or item.colours.beyond in ("colour", "grey"))
+
+
 class Canvas:
     """Draws scenes, and small pictures of single items."""
 
@@ -145,6 +179,8 @@ class Canvas:
         self._small: _Window | None = None
         self._picker: Any = vtkPropPicker()
         self._last: tuple[Any, ...] | None = None
+        self._before: _Before | None = None
+        self._rest: _Rest | None = None
         self._ways: dict[str, tuple[Any, ...]] = {}  # directions on the screen of items with a texture
 
     def draw(self, scene: Scene, camera: Camera, width: int, height: int, ratio: float,
@@ -183,7 +219,8 @@ class Canvas:
     def _plain(self, scene: Scene, camera: Camera, width: int, height: int, ratio: float,
                draft: bool, part: Part = WHOLE) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
         """The picture without textures; the last one again if nothing else changed."""
-        basis = (*map(_drawn_by, scene.items), id(camera), scene.background, scene.lamp, width, height, ratio, draft, part)
+        frame = id(camera), scene.background, scene.lamp, width, height, ratio, draft, part
+        basis = (*map(_drawn_by, scene.items), *frame)
         if self._last is not None and self._last[0] == basis:
             return self._last[1], self._last[2]
         main = self._main
@@ -198,12 +235,39 @@ class Canvas:
         near, far = main.set_camera(camera, scene.low, scene.high, part)
         if draft:  # what lies behind what is sorted out at rest
             main.renderer.SetUseDepthPeeling(False)
-        main.window.Render()
-        depth = main.depth(near, far, 2 if fine else 1, parallel=camera.span > 0.0)
-        pixels = _halved(main.pixels()) if fine else main.pixels()
+
+        def drawn(names: Collection[str] | None) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+            main.show_only(names)
+            main.window.Render()
+            depth = main.depth(near, far, 2 if fine else 1, parallel=camera.span > 0.0)
+            return _halved(main.pixels()) if fine else main.pixels(), depth
+
+        pixels, depth = self._over_the_rest(drawn, scene, camera, frame) if draft else drawn(None)
+        if not draft:
+            self._before = self._rest = None
         pixels[..., 3] = 255  # Qt relies on it though it says that it does not
         self._last = basis, pixels, depth, (scene, camera)  # held, so that ids stay their own
         return pixels, depth
+
+    def _over_the_rest(self, drawn: Callable[[Collection[str] | None], tuple[NDArray[np.uint8], NDArray[np.float32]]], scene: Scene,
+                       camera: Camera, frame: tuple[Any, ...]) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+        """A draft: where the same few items change again and again, only they are drawn, over a picture of the others."""
+        looks, before = {item.id: _drawn_by(item) for item in scene.items}, self._before
+        moving = frozenset[str]()
+        if before is not None and before.frame == frame and before.looks.keys() == looks.keys():
+            moving = before.moving | {name for name, look in looks.items() if before.looks[name] != look}
+        self._before = _Before(frame, looks, moving, (scene, camera))
+        others = looks.keys() - moving
+        if not moving or not others or not all(map(_hides, scene.items)):
+            self._rest = None
+            return drawn(None)
+        basis = (frame, *(looks[name] for name in looks if name in others))
+        if self._rest is None or self._rest.basis != basis:
+            self._rest = _Rest(basis, *drawn(others), (scene, camera))
+        pixels, depth = drawn(moving)
+        behind = (self._rest.depth < depth) | np.isinf(depth)
+        np.copyto(pixels.view(np.uint32), self._rest.pixels.view(np.uint32), where=behind[:, :, None])  # a pixel at a time
+        return pixels, np.minimum(depth, self._rest.depth)
 
     def _texture(self, item: SurfaceItem, how: Streaks, camera: Camera, pixels: NDArray[np.uint8], depth: NDArray[np.float32]) -> None:
         basis = (id(item.points), id(how.vectors), id(camera), depth.shape)
@@ -217,6 +281,7 @@ class Canvas:
     def item_at(self, x: float, y: float) -> str | None:
         """The item at a place of the last picture (0..1 from the top left), or None."""
         width, height = self._main.window.GetSize()
+        self._main.show_only(None)
         self._picker.Pick(x * width, (1 - y) * height, 0, self._main.renderer)
         prop = self._picker.GetViewProp()
         return next((n for n, d in self._main.drawn.items() if any(a is prop for a in d.actors)), None) if prop is not None else None
