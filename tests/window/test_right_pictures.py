@@ -5,12 +5,14 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPointF
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
 from vtkmodules.vtkIOXML import vtkXMLUnstructuredGridWriter
 
-from driving import drag, settle, wait
+from driving import drag, move, settle, spin, wait
 from making import cells_of, cube_points
 from small_series import series
+from tidal_lens.app.jobs import Slot
 from tidal_lens.errors import TidalLensError
 from tidal_lens.flow.grid import UnstructuredGrid
 from tidal_lens.study.evaluate import Evaluator
@@ -287,3 +289,30 @@ def test_what_was_begun_on_one_case_is_not_laid_onto_another(window):
     window.document.begin(isosurface.KIND)
     settle(window)
     assert window.document.chosen_layer.kind == "isosurface"
+
+
+def test_a_drag_that_waits_for_its_next_draft_draws_no_picture_in_full_meanwhile(window):
+    """It would stand in the way of the next, which then comes so late that another is drawn in full, and so on."""
+    document, pictures = window.document, window.view.pictures
+    asked, go = [], threading.Event()
+    show = pictures.renderer.show
+
+    def told(*what, draft=False):
+        asked.append(draft)
+        return show(*what, draft=draft)
+
+    pictures.renderer.show = told
+    bead = window.view.handles.bead_at("slice")
+    QTest.mousePress(window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, bead.toPoint())
+    move(window.view, bead + QPointF(5, 5), button=Qt.MouseButton.LeftButton)
+    assert document.dragging
+    document.jobs.submit(Slot("card", "slow"), "Slow", lambda _token: go.wait(20), lambda _: None, lambda _: None)
+    move(window.view, bead + QPointF(9, 9), button=Qt.MouseButton.LeftButton)
+    wait(lambda: asked and pictures._shown == pictures._newest, "a draft")
+    spin(0.6)
+    assert asked
+    assert all(asked), "drafts only, long after the last"
+    go.set()
+    wait(lambda: not asked[-1], "the picture in full while the bead is held still", 10)
+    QTest.mouseRelease(window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, (bead + QPointF(9, 9)).toPoint())
+    settle(window)

@@ -78,7 +78,7 @@ class Pictures(QObject):
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(_AT_REST)
-        self._rest.timeout.connect(lambda: self.redraw(draft=False))
+        self._rest.timeout.connect(self._come_to_rest)
         self._run = QTimer(self)  # of running streaks
         self._run.setInterval(_PACE // 4)
         self._ran = 0.0  # when the last of their pictures was asked for
@@ -135,6 +135,14 @@ class Pictures(QObject):
             self._newest_full = number
             self.small.ask(self.renderer, scene.items, camera)
 
+    def _come_to_rest(self) -> None:
+        """In full, unless more is on its way in a drag: where one draft takes long the next would wait for a picture that nobody wants."""
+        on_its_way = self._shown != self._newest or (self._document.dragging and self._document.jobs.running("card"))
+        if self._quick() and on_its_way:
+            self._rest.start()
+        else:
+            self.redraw(draft=False)
+
     def pick(self, x: float, y: float) -> None:
         """Ask which item is at a place of what is shown (0..1 from the top left)."""
         self.renderer.pick(self._shown, x, y)
@@ -167,6 +175,8 @@ class Pictures(QObject):
         if frame.number < self._shown:
             return
         self._shown = frame.number
+        if self._rest.isActive():
+            self._rest.start()  # from when it is seen
         if not self._run.isActive() and self._runs():
             self._run.start()
         camera = self._cameras.get(frame.number)
