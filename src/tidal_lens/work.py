@@ -227,5 +227,3 @@ def in_turn(task: Callable[[int], _T], count: int) -> Iterator[_T]:
         finally:
             for one in waiting:
                 one.cancel()
-
-

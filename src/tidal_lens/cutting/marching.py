@@ -1,4 +1,4 @@
-"""Cuts of the cells of blocks, worked out in chunks of the leaves of its tree that the level may be taken in."""
+"""Cuts of the cells of blocks, worked out in chunks of the leaves of their trees that the level may be taken in."""
 
 from __future__ import annotations
 
@@ -95,7 +95,6 @@ class _Rooms:
 class _Chunk(NamedTuple):
     """Leaves of a block that are worked on at a time."""
 
-    number: int
     cut: Callable[[_Room, int, int], None]
     begin: int
     end: int
@@ -176,7 +175,7 @@ def _chunks(flow: Flow, mesh: Mesh | None, number: int, values: NDArray[Any], fo
             begin = following
 
     size = _SCANNED if mesh is None else _LEAVES
-    return [_Chunk(number, cut, begin, min(begin + size, count)) for begin in range(0, count, size)]
+    return [_Chunk(cut, begin, min(begin + size, count)) for begin in range(0, count, size)]
 
 
 def _left_handed(flow: Flow, number: int) -> bool:
