@@ -224,7 +224,7 @@ def test_translucent_lines_and_nothing_at_all(drawing):
     assert behind[2] > behind[1] + 60, "the line shows through the plate"
     drawing.renderer.show(Scene((), "#102030", LOW, HIGH), above(), 64, 64, draft=True)
     (frame,) = drawing.wait(drawing.frames)
-    assert frame.pixels.shape == (32, 32, 4)
+    assert (frame.pixels.shape, frame.depth.shape) == ((64, 64, 4), (32, 32))
     assert frame.draft
     assert (frame.pixels[..., :3] == [0x10, 0x20, 0x30]).all()
 
@@ -286,10 +286,10 @@ def test_a_draft_over_the_rest_is_the_draft_of_all():
     for items, cut, camera in drags:
         scene = Scene((*items, cut), "#FFFFFF", *around)
         calls = []
-        show = canvas._main.show_only
-        canvas._main.show_only = lambda names, calls=calls, show=show: (calls.append(names), show(names))[1]
+        paint = canvas._drafts.paint
+        canvas._drafts.paint = lambda own, *how, calls=calls, paint=paint: (calls.append({i.id for i in own}), paint(own, *how))[1]
         pixels, depth = (a.copy() for a in canvas.draw(scene, camera, 600, 400, 1.0, draft=True))
-        canvas._main.show_only = show
+        canvas._drafts.paint = paint
         drawn.append(calls[-1])
         fresh = Canvas()
         true, far = fresh.draw(scene, camera, 600, 400, 1.0, draft=True)
@@ -299,7 +299,8 @@ def test_a_draft_over_the_rest_is_the_draft_of_all():
         assert (np.isfinite(depth) == there).all()
         assert (np.abs(depth[there] - far[there]) > 1e-3).mean() < 2e-4
     assert drawn[1:4] == [{"cut"}] * 3, "only what is dragged"
-    assert drawn[0] is drawn[4] is drawn[6] is drawn[-1] is None
+    assert drawn[0] == {"hill", "low", "line", "cut"}
+    assert drawn[4] == drawn[6] == drawn[-1] == {"line", "hill", "cut"}
     scene = Scene((*turned, drags[8][1]), "#FFFFFF", *around)
     canvas.draw(scene, other, 600, 400, 1.0, draft=True)
     assert canvas.item_at(0.5, 0.5) in ("hill", "cut"), "all can be pointed at"

@@ -54,6 +54,7 @@ class Asking:
         self.results: dict[str, Evaluated] = {}
         self.failures: dict[str, str] = {}
         self._asked: dict[str, Wish] = {}
+        self._told: dict[str, Distribution | None] = {}  # what of quantities was told to be known
 
     def _slot(self, purpose: str, key: str = "") -> Slot:
         return Slot(purpose, f"{key}@{self._here.case}" if self._here.case else key)
@@ -62,7 +63,7 @@ class Asking:
         """Another case: nothing of the old one is wanted."""
         for layer_id in self._asked:
             self._document.jobs.cancel(self._slot("card", layer_id))
-        self.results, self.failures, self._asked = {}, {}, {}
+        self.results, self.failures, self._asked, self._told = {}, {}, {}, {}
 
     def refresh(self) -> None:
         """Ask for whatever is to be seen and is not there yet."""
@@ -151,7 +152,10 @@ class Asking:
             self.failures[layer.id] = result.trouble
         document.result_changed.emit(layer.id)
         for name in quantities_on_keys(result.layer):
-            document.quantity_known.emit(name)
+            spread = evaluator.store.known_distribution(name)
+            if spread is None or spread is not self._told.get(name):
+                self._told[name] = spread
+                document.quantity_known.emit(name)
         if evaluator is not self._here.evaluator and not document.dragging:
             # Other methods or another free stream came meanwhile, that it does not rest on: they learn of its ranges too.
             self._asked.pop(layer.id, None)

@@ -173,7 +173,7 @@ class StatusLine(QWidget):
         document.jobs.changed.connect(self._show_job)
         document.jobs.progressed.connect(self._show_job)
         document.case_changed.connect(self._show_facts)
-        document.study_changed.connect(self._show_facts)
+        document.study_changed.connect(lambda: None if document.dragging else self._show_facts())
         # Jobs that are over at once do not flicker here: only what lasts is shown.
         self._patience = QTimer(self)
         self._patience.setSingleShot(True)

@@ -13,20 +13,13 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QVBoxLay
 from tidal_lens.app import theme
 from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
+from tidal_lens.app.pixels import image_of
 from tidal_lens.scene.palettes import palette
 from tidal_lens.study.model import KeySetting, Layer
 from tidal_lens.study.words import Words
 
 WIDTH, HEIGHT, PICTURE = 152, 108, 58
 _DOUBLE = 0.6  # seconds between the first press on the lamp and the double click that it was part of
-
-
-def opaque_image(pixels: np.ndarray[Any, Any]) -> QImage:
-    """A picture of shape (h, w, 4); Qt relies on the fourth number when it draws one faintly."""
-    height, width = pixels.shape[:2]
-    opaque = pixels.copy()
-    opaque[..., 3] = 255
-    return QImage(opaque.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
 
 
 class Card(QWidget):
@@ -62,7 +55,7 @@ class Card(QWidget):
 
     def set_picture(self, pixels: np.ndarray[Any, Any]) -> None:
         """Show another small picture, shape (h, w, 4)."""
-        self._picture = opaque_image(pixels)
+        self._picture = image_of(pixels)
         self.update()
 
     @property

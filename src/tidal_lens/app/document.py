@@ -42,6 +42,7 @@ class Document(Holder):
         self.also: tuple[str, ...] = ()  # cards that are chosen besides
         self.noted = ""  # the note that is chosen
         self._begun = itertools.count(1)
+        self._besides: dict[str, Any] = {}  # what the study said beside its cards
         self.player = Player(self)
         self.asking = Asking(self, self)
         self.clock = Clock(self)
@@ -144,7 +145,7 @@ class Document(Holder):
         what = f"{_TO_PLATE}{plate.name}"
         self.edit(at_plate(self.study, plate, len(self.clock.times)), what)
         self._look_as_said(what, self.study)
-        self.study_changed.emit()
+        self._tell_study()
 
     def _look_as_said(self, what: str, study: Study | None) -> None:
         """Of edits that go to a plate the place of the camera is a part."""
@@ -241,7 +242,15 @@ class Document(Holder):
             self.clock.want()
             self.beside.want()
         self.refresh()
+        self._tell_study()
+
+    def _tell_study(self) -> None:
+        """The study has another value; those who show nothing of its cards need not hear of each move of a drag."""
         self.study_changed.emit()
+        besides = {name: value for name, value in vars(self.study).items() if name not in ("layers", "counter")}
+        if besides != self._besides:
+            self._besides = besides
+            self.settings_changed.emit()
 
     # -- cases and files -------------------------------------------------------------------------------------
 
@@ -261,7 +270,7 @@ class Document(Holder):
         self.case_changed.emit()
         self.beside.want()
         self.refresh()
-        self.study_changed.emit()
+        self._tell_study()
         self.file_changed.emit()
         self.choose(session.study.layers[-1].id if session.study.layers else None)
 

@@ -30,6 +30,8 @@ class Holder(QObject):
     -------
     study_changed
         The study has another value (not for camera moves).
+    settings_changed
+        What it says beside its cards is another.
     coming
         Another case is about to be there.
     case_changed
@@ -63,6 +65,7 @@ class Holder(QObject):
     """
 
     study_changed = pyqtSignal()
+    settings_changed = pyqtSignal()
     coming = pyqtSignal()
     case_changed = pyqtSignal()
     case_opened = pyqtSignal()

@@ -11,10 +11,10 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from tidal_lens.app import theme
-from tidal_lens.app.deck import opaque_image
 from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.parts import IconButton, telling_digits
+from tidal_lens.app.pixels import image_of
 from tidal_lens.app.thumb import Thumb
 from tidal_lens.app.view import FlowView
 from tidal_lens.errors import TidalLensError
@@ -50,7 +50,7 @@ class Moment(Thumb):
 
     def show_picture(self, pixels: Any) -> None:
         """Show what it looked like, shape (h, w, 4)."""
-        self.image, self.trouble = opaque_image(pixels), ""
+        self.image, self.trouble = image_of(pixels), ""
         self.update()
 
     def show_trouble(self, text: str) -> None:

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, pyqtSignal
+from PyQt6.QtCore import QPointF, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QWidget
 
 from tidal_lens.app.asking import CaseHere
 from tidal_lens.app.document import Document
+from tidal_lens.app.pixels import image_of
 from tidal_lens.app.typing_here import TypingHere
 from tidal_lens.scene.camera import Camera
 from tidal_lens.scene.scene import Frame
+
+_LATER = 60  # milliseconds that overlays wait at most for the picture that they are painted with
 
 
 class Stage(QWidget):
@@ -47,6 +50,10 @@ class Stage(QWidget):
         self.shown_camera: Camera | None = None
         self.typing = TypingHere(self, self.pointed.emit, lambda: document.flow.length if document.flow is not None else None)
         self.depths: NDArray[np.floating] | None = None
+        self.later = QTimer(self)
+        self.later.setSingleShot(True)
+        self.later.setInterval(_LATER)
+        self.later.timeout.connect(self.update)
 
     def light(self, name: str, value: float) -> None:
         """Show where a quantity takes a value on what is drawn."""
@@ -67,11 +74,16 @@ class Stage(QWidget):
 
     def show_frame(self, frame: Frame, camera: Camera | None) -> None:
         """Another picture is there."""
-        height, width = frame.pixels.shape[:2]
-        self.image = QImage(frame.pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
+        self.image = image_of(frame.pixels)
         self.depths = frame.depth
         self.shown_camera = camera or self.shown_camera
+        self.later.stop()
         self.update()
+
+    def update_with_picture(self) -> None:
+        """Paint anew with the next picture, or soon where it takes long: two paintings for each move are one too many."""
+        if not self.later.isActive():
+            self.later.start()
 
     def point_at(self, at: QPointF) -> NDArray[np.float64] | None:
         """The point in space that is seen at a place, or None."""

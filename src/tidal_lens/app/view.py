@@ -160,7 +160,10 @@ class FlowView(Stage):
         self.pictures.redraw_soon()
         if self.wipe is not None:
             self.wipe.refresh(draft=self.document.dragging)
-        self.update()
+        if self.document.dragging:
+            self.update_with_picture()
+        else:
+            self.update()
 
     def _clicks_changed(self) -> None:
         self.clicks.changed()
@@ -180,7 +183,11 @@ class FlowView(Stage):
         """Something is known now: overlays are painted anew with the picture that shows it, or at once where it shows nothing new."""
         if self.wipe is not None:
             self.wipe.refresh(draft=self.document.dragging)
-        if not self.pictures.redraw_soon():
+        if self.pictures.redraw_soon():
+            return
+        if self.document.dragging:
+            self.update_with_picture()
+        else:
             self.update()
 
     def redraw(self, *, draft: bool = False) -> None:

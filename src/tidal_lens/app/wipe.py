@@ -10,6 +10,7 @@ from tidal_lens.app.asking import CaseHere
 from tidal_lens.app.companions import Companions
 from tidal_lens.app.overlays.base import Quiet
 from tidal_lens.app.pictures import Pictures
+from tidal_lens.app.pixels import image_of
 from tidal_lens.app.stage import Stage
 from tidal_lens.scene.camera import Camera
 from tidal_lens.scene.scene import Frame
@@ -69,8 +70,7 @@ class Wipe(Quiet):
         self._pictures = self._of = self._image = None
 
     def _take(self, frame: Frame, camera: Camera | None) -> None:
-        height, width = frame.pixels.shape[:2]
-        self._image = QImage(frame.pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_RGBX8888).copy()
+        self._image = image_of(frame.pixels)
         self._camera = camera
         self._view.update()
 

@@ -16,6 +16,7 @@ from vtkmodules.vtkRenderingCore import vtkLight, vtkMapper, vtkPropPicker, vtkR
 from tidal_lens.errors import RenderError
 from tidal_lens.scene.actors import Drawn
 from tidal_lens.scene.camera import Camera
+from tidal_lens.scene.drafting import Drafts, Lamps, can_paint, doubled
 from tidal_lens.scene.palettes import parse
 from tidal_lens.scene.scene import Item, LinesItem, Scene, SurfaceItem, shown_items, thicker
 from tidal_lens.scene.texture import Streaks, directions, laid_over, smeared
@@ -42,6 +43,22 @@ def _drawn_by(item: Item) -> tuple[Any, ...]:
     return item.id, id(item)
 
 
+def _lamps(angle: float) -> Lamps:
+    """The main light falls from a side of the picture [degrees], a weaker one always from the same."""
+    turn = np.radians(angle)
+    return ((0.72 * float(np.cos(turn)), 0.72 * float(np.sin(turn)), 1.0), 0.85), ((0.8, -0.3, 0.6), 0.25)
+
+
+def _reach(camera: Camera, low: NDArray[np.float64], high: NDArray[np.float64]) -> tuple[float, float]:
+    """Depths between which a box lies; the least is before the eye in perspective."""
+    middle, radius = 0.5 * (low + high), 0.51 * float(np.linalg.norm(high - low)) + 1e-9
+    depth = float((middle - camera.eye) @ camera.basis()[2])
+    if camera.span:
+        return depth - radius, depth + radius
+    far = max(depth + radius, 1e-6)
+    return max(depth - radius, 1e-3 * far), far
+
+
 class _Window:
     """One render window with one renderer and the actors in it."""
 
@@ -55,8 +72,7 @@ class _Window:
         self.renderer.SetOcclusionRatio(0.0)
         self.renderer.RemoveAllLights()
         self.renderer.SetAutomaticLightCreation(False)
-        self.lamp: Any = self._add_light((-0.4, 0.6, 1.0), 0.85)
-        self._add_light((0.8, -0.3, 0.6), 0.25)
+        self.lights: list[Any] = [self._add_light(place, strength) for place, strength in _lamps(124.0)]
         self.window.AddRenderer(self.renderer)
         self.drawn: dict[str, Drawn] = {}
 
@@ -94,7 +110,7 @@ class _Window:
             for actor in drawn.actors:
                 actor.SetVisibility(names is None or name in names)
 
-    def set_camera(self, camera: Camera, low: NDArray[np.float64], high: NDArray[np.float64], part: Part = WHOLE) -> tuple[float, float]:
+    def set_camera(self, camera: Camera, low: NDArray[np.float64], high: NDArray[np.float64], part: Part = WHOLE) -> None:
         own = self.renderer.GetActiveCamera()
         own.SetPosition(*camera.eye)
         own.SetFocalPoint(*camera.focus)
@@ -104,20 +120,11 @@ class _Window:
         own.SetParallelProjection(camera.span > 0.0)
         own.SetParallelScale(tall * (camera.span or 1.0))
         own.SetWindowCenter((2.0 * left + wide - 1.0) / wide, (1.0 - 2.0 * top - tall) / tall)
-        forward = camera.basis()[2]
-        middle, radius = 0.5 * (low + high), 0.51 * float(np.linalg.norm(high - low)) + 1e-9
-        depth = float((middle - camera.eye) @ forward)
-        far = max(depth + radius, 1e-6)
-        near = max(depth - radius, 1e-3 * far)
-        if camera.span:
-            near, far = depth - radius, depth + radius
-        own.SetClippingRange(near, far)
-        return near, far
+        own.SetClippingRange(*_reach(camera, low, high))
 
     def set_lamp(self, angle: float) -> None:
         """Let the main light fall from a side of the picture; from the right for 0, anticlockwise [degrees]."""
-        turn = np.radians(angle)
-        self.lamp.SetPosition(0.72 * float(np.cos(turn)), 0.72 * float(np.sin(turn)), 1.0)
+        self.lights[0].SetPosition(*_lamps(angle)[0][0])
 
     def pixels(self) -> NDArray[np.uint8]:
         width, height = self.window.GetSize()
@@ -177,6 +184,8 @@ class Canvas:
         vtkMapper.SetResolveCoincidentTopologyToPolygonOffset()
         self._main = _Window()
         self._small: _Window | None = None
+        self._arrange: Callable[[], None] | None = None  # of what was asked for last, where nothing was drawn with the library yet
+        self._drafts = Drafts()
         self._picker: Any = vtkPropPicker()
         self._last: tuple[Any, ...] | None = None
         self._before: _Before | None = None
@@ -187,6 +196,12 @@ class Canvas:
              draft: bool) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
         """Pixels (h, w, 4) and depths (h, w) of a scene; a draft has half the size, and what is no draft is drawn finer and averaged."""
         return self._textured(scene, camera, *self._plain(scene, camera, width, height, ratio, draft))
+
+    def draw_shown(self, scene: Scene, camera: Camera, width: int, height: int, ratio: float,
+                   draft: bool) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+        """As :meth:`draw`, with the pixels of a draft enlarged to what is to be shown."""
+        pixels, depth = self.draw(scene, camera, width, height, ratio, draft)
+        return doubled(pixels, height, width) if draft else pixels, depth
 
     def draw_large(self, scene: Scene, camera: Camera, width: int, height: int, ratio: float,
                    token: Token | None = None) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
@@ -226,22 +241,33 @@ class Canvas:
         main = self._main
         fine = not draft and width * height <= _FINE
         scale = 2.0 if fine else 0.5 if draft else 1.0
-        main.window.SetSize(max(int(width * scale), 8), max(int(height * scale), 8))
-        main.renderer.SetBackground(*parse(scene.background))
-        main.renderer.SetUseFXAA(not draft and not fine)
-        main.set_lamp(scene.lamp)
-        factor = ratio * scale
-        main.set_items(tuple(thicker(i, factor) for i in shown_items(scene.items)))
-        near, far = main.set_camera(camera, scene.low, scene.high, part)
-        if draft:  # what lies behind what is sorted out at rest
-            main.renderer.SetUseDepthPeeling(False)
+        wide, tall = max(int(width * scale), 8), max(int(height * scale), 8)
+        items = tuple(thicker(i, ratio * scale) for i in shown_items(scene.items))
+        near, far = _reach(camera, scene.low, scene.high)
+
+        def arrange() -> None:
+            main.window.SetSize(wide, tall)
+            main.renderer.SetBackground(*parse(scene.background))
+            main.renderer.SetUseFXAA(not draft and not fine)
+            main.set_lamp(scene.lamp)
+            main.set_items(items)
+            main.set_camera(camera, scene.low, scene.high, part)
+            if draft:  # what lies behind what is sorted out at rest
+                main.renderer.SetUseDepthPeeling(False)
+            self._arrange = None
 
         def drawn(names: Collection[str] | None) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+            own = items if names is None else tuple(i for i in items if i.id in names)
+            if draft and can_paint(own):
+                return self._drafts.paint(own, camera, wide, tall, (near, far), _lamps(scene.lamp), scene.background)
+            if self._arrange is not None:
+                self._arrange()
             main.show_only(names)
             main.window.Render()
             depth = main.depth(near, far, 2 if fine else 1, parallel=camera.span > 0.0)
             return _halved(main.pixels()) if fine else main.pixels(), depth
 
+        self._arrange = arrange
         pixels, depth = self._over_the_rest(drawn, scene, camera, frame) if draft else drawn(None)
         if not draft:
             self._before = self._rest = None
@@ -280,6 +306,8 @@ class Canvas:
 
     def item_at(self, x: float, y: float) -> str | None:
         """The item at a place of the last picture (0..1 from the top left), or None."""
+        if self._arrange is not None:  # the last picture was painted without
+            self._arrange()
         width, height = self._main.window.GetSize()
         self._main.show_only(None)
         self._picker.Pick(x * width, (1 - y) * height, 0, self._main.renderer)

@@ -132,7 +132,7 @@ class Renderer:
     def _serve(self, canvas: Any, wish: _Request | None, picks: list[tuple[int, float, float]],
                one: tuple[str, _Small] | None) -> None:
         if wish is not None:
-            pixels, depth = canvas.draw(wish.scene, wish.camera, wish.width, wish.height, wish.ratio, wish.draft)
+            pixels, depth = canvas.draw_shown(wish.scene, wish.camera, wish.width, wish.height, wish.ratio, wish.draft)
             self._listener.frame(Frame(pixels, depth, wish.number, wish.draft))
         for ticket, x, y in picks:
             self._listener.picked(ticket, canvas.item_at(x, y))

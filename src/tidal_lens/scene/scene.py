@@ -101,12 +101,12 @@ class Frame:
     ----------
     pixels : ndarray, shape (h, w, 4), uint8
         Red, green, blue, unused; top row first.
-    depth : ndarray, shape (h, w)
+    depth : ndarray, shape (h, w), of a draft (h // 2, w // 2)
         Distance in front of the eye, infinite where there is nothing.
     number : int
         Of the request that it answers.
     draft : bool
-        Whether it was made small and quickly.
+        Whether it was made small and quickly, and then enlarged.
     """
 
     pixels: NDArray[np.uint8]

@@ -35,6 +35,8 @@ class HandlesOverlay:
         self._from = QPointF()
         self._start: Layer | None = None  # whose bead is held, as it was when it was taken
         self._labels: dict[str, QRectF] = {}
+        self._of: tuple[Any, Any, Any] = (None, None, None)  # flow, card and what it came to, and its handles
+        self._now: Handles | None = None
 
     def _project(self, points: Vec) -> list[QPointF | None]:
         camera = self._view.shown_camera
@@ -51,9 +53,13 @@ class HandlesOverlay:
     def _handles(self, layer: Layer | None) -> Handles | None:
         flow = self._view.case.flow
         if layer is None or flow is None:
+            self._of, self._now = (None, None, None), None
             return None
         result = self._view.case.asking.results.get(layer.id)
-        return layer.shape.handles(flow, result.unmasked if result is not None else None)
+        of = flow, layer, result.unmasked if result is not None else None
+        if any(a is not b for a, b in zip(of, self._of, strict=True)):
+            self._of, self._now = of, layer.shape.handles(flow, of[2])
+        return self._now
 
     def beads(self) -> dict[str, Vec]:
         """Where the beads stand in space."""

@@ -62,7 +62,7 @@ class CaseStation(QWidget):
                self.passages, self.balance, rule(),
                self.reading, self.blocks, self.fields, self.outline)
         document.case_changed.connect(self.refresh)
-        document.study_changed.connect(self._refresh_light)
+        document.settings_changed.connect(self._refresh_light)
         document.quantity_known.connect(lambda _name: self._refresh_ranges())
 
     def showEvent(self, event: Any) -> None:

@@ -51,7 +51,7 @@ class ChoiceControls(QWidget):
                row("Along", *self.knife), row("Shading", self.shading), spacing=4)
         self.section.add(inside)
         column(self, self.section)
-        document.study_changed.connect(self.refresh)
+        document.settings_changed.connect(self.refresh)
         document.case_changed.connect(self.refresh)
         self.refresh()
 

@@ -75,7 +75,7 @@ class FormulaPanel(QWidget):
         column(self, label("Formula", "head"), row("Name", self.name), self.text, self.told, self.mend, self.silhouette,
                row(self.keep, self.new, self.more), self._asking, spacing=6)
         document.case_changed.connect(self.refresh)
-        document.study_changed.connect(self.refresh)
+        document.settings_changed.connect(self.refresh)
         self._ask_first([])
         self.silhouette.hide()
 

@@ -1,0 +1,242 @@
+"""Drafts: pictures drawn while something moves, painted by our own kernels.
+
+A drawing library that has no graphics card to draw with spends most of its time on triangles that cover no pixel, as in the thin layers at
+walls, and on making new buffers whenever a surface is another one; a small picture is painted sooner than that.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tidal_lens.cutting import drafting_kernels as kernels
+from tidal_lens.scene.balls import MOST, balls
+from tidal_lens.scene.camera import Camera
+from tidal_lens.scene.palettes import parse
+from tidal_lens.scene.scene import BallsItem, Faces, Item, LinesItem, SurfaceItem
+from tidal_lens.work import WORKERS, read_only, run_chunks
+
+_MOST_FACES = 150_000  # of what is painted here: a graphics card would draw more of them sooner
+_LIFT = 0.0096  # share of the depth of a scene by which lines that lie on a surface are drawn before it
+_NONE = np.zeros(0, np.float32)
+_NO_NORMALS = np.zeros((0, 3), np.float32)
+_NO_TABLE = np.zeros((0, 4), np.uint8)
+_AMBIENT, _DIFFUSE = 0.42, 0.70  # of lit surfaces, as in pictures at rest
+_BEYOND = {"colour": kernels.CLAMPED, "grey": kernels.GREY}
+_LAYOUT = ("points", "faces", "offsets", "gaps", "radii", "values", "colours", "shaded")  # what lays an item out, where it has it
+Lamps = tuple[tuple[tuple[float, float, float], float], ...]  # where from, seen from the eye (right, up, back), and how strong
+
+
+def can_paint(items: tuple[Item, ...]) -> bool:
+    """Whether items are of the kinds that are painted here, and not too many for it."""
+    count = 0
+    for item in items:
+        if isinstance(item, SurfaceItem):
+            if item.mesh_lines:
+                return False
+            count += len(item.faces) * (1 + len(item.copies))
+        elif isinstance(item, BallsItem):
+            if len(item.points) > MOST // 30:
+                return False
+            count += 20 * len(item.points) * (1 + len(item.copies))
+        else:
+            count += len(item.points) * (1 + len(item.copies)) // 2
+    return count <= _MOST_FACES
+
+
+def doubled(pixels: NDArray[np.uint8], height: int, width: int) -> NDArray[np.uint8]:
+    """A draft (h // 2, w // 2, 4) as large as what is to be shown (h, w, 4)."""
+    out = np.empty((height, width, 4), np.uint8)
+    run_chunks(lambda begin, end: kernels.double_rows(pixels, out, begin, end), height, max(-(-height // WORKERS), 64))
+    return out
+
+
+@dataclass(frozen=True, eq=False)
+class _Shape:
+    """An item as it is painted: corners, and faces (m, 4) or ways from corner to corner (m, 2); all read only, for one kernel only."""
+
+    points: NDArray[Any]
+    parts: Faces
+    values: NDArray[np.float32]
+    normals: NDArray[np.float32]
+
+    @staticmethod
+    def of(points: NDArray[Any], parts: Faces, values: NDArray[np.float32], normals: NDArray[np.float32] = _NO_NORMALS) -> _Shape:
+        return _Shape(read_only(np.ascontiguousarray(points, np.float64)), read_only(parts), read_only(values), read_only(normals))
+
+
+def _laid_out(item: Item) -> _Shape:
+    if isinstance(item, SurfaceItem):
+        return _surface(item)
+    return _lines(item) if isinstance(item, LinesItem) else _balls(item)
+
+
+def _surface(item: SurfaceItem) -> _Shape:
+    normals = _NO_NORMALS
+    points, faces = np.ascontiguousarray(item.points, np.float64), np.ascontiguousarray(item.faces, np.int64)
+    if item.shaded:
+        normals = np.zeros((len(points), 3), np.float32)
+        kernels.normals_of(read_only(points), read_only(faces), normals)
+    return _Shape.of(points, faces, _values(item), normals)
+
+
+def _lines(item: LinesItem) -> _Shape:
+    drawn = np.ones(len(item.points), bool) if item.gaps is None else ~item.gaps
+    drawn[item.offsets[1:] - 1] = False  # the way from a point to the next
+    drawn[item.offsets[-1]:] = False
+    begins = np.flatnonzero(drawn)
+    return _Shape.of(item.points, np.column_stack([begins, begins + 1]), _values(item))
+
+
+def _balls(item: BallsItem) -> _Shape:
+    places, normals, faces = balls(item.points, item.radii)
+    values = _values(item)
+    if len(values):
+        values = np.repeat(values, len(places) // max(len(item.points), 1))
+    return _Shape.of(places, np.ascontiguousarray(faces[:, [0, 1, 2, 2]]), values, normals)
+
+
+def _values(item: Item) -> NDArray[np.float32]:
+    if item.values is None or item.colours is None:
+        return _NONE
+    return np.ascontiguousarray(item.values, np.float32)
+
+
+def _how(item: Item) -> NDArray[np.float64]:
+    how = np.zeros(15)
+    how[[kernels.RED, kernels.GREEN, kernels.BLUE]] = 255.0 * parse(item.colour)
+    how[[kernels.AMBIENT, kernels.OPACITY]] = 1.0
+    if (colours := item.colours) is not None:
+        low, high = (np.log10([colours.low, colours.high]) if colours.log else (colours.low, colours.high))
+        how[[kernels.LOW, kernels.HIGH, kernels.LOG]] = low, high, colours.log
+        how[kernels.BEYOND] = _BEYOND.get(colours.beyond, kernels.HIDDEN)
+    if isinstance(item, LinesItem):
+        how[kernels.WIDTH] = item.width
+    else:
+        how[kernels.OPACITY] = item.opacity
+        if isinstance(item, BallsItem) or item.shaded:
+            how[[kernels.AMBIENT, kernels.DIFFUSE]] = _AMBIENT, _DIFFUSE
+    return how
+
+
+class Drafts:
+    """Paints drafts; keeps how items were laid out while they are drawn again and again. Of one thread."""
+
+    def __init__(self) -> None:
+        self._shapes: dict[str, tuple[tuple[int, ...], Item, _Shape]] = {}
+
+    def paint(self, items: tuple[Item, ...], camera: Camera, width: int, height: int, between: tuple[float, float], lamps: Lamps,
+              background: str) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+        """Pixels (h, w, 4) and depths (h, w), infinite where there is nothing.
+
+        Parameters
+        ----------
+        items : tuple
+            What is drawn: see :func:`can_paint`.
+        camera : Camera
+            By whom it is seen.
+        width, height : int
+            Of the picture [pixels].
+        between : (float, float)
+            Least and greatest depth of what is drawn.
+        lamps : tuple
+            Where lamps stand as the eye sees them (right, up, back), and how strong they are.
+        background : str
+            Colour of the ground.
+        """
+        pixels, near, depth = (np.empty((height, width, *rest), of) for of, rest in ((np.uint8, (4,)), (np.float32, ()), (np.float32, ())))
+        ground = int(np.array([*np.round(255.0 * parse(background)), 255.0]).astype(np.uint8).view(np.uint32)[0])
+        eye = _Eye.of(camera, height, between, lamps)
+        self._shapes = {item.id: self._shapes[item.id] for item in items if item.id in self._shapes}
+        steps = [step for item in sorted(items, key=_is_seen_through) for step in self._steps(item, eye, width, height)]
+
+        def rows(begin: int, end: int) -> None:
+            kernels.begin_rows(ground, pixels.view(np.uint32)[:, :, 0], near, begin, end)
+            for step in steps:
+                step.paint(pixels, near, begin, end)
+            kernels.end_rows(near, depth, camera.span > 0.0, begin, end)
+
+        run_chunks(rows, height, max(-(-height // (2 * WORKERS)), 16))
+        return pixels, depth
+
+    def _steps(self, item: Item, eye: _Eye, width: int, height: int) -> list[_Step]:
+        shape, how = self._shape(item), _how(item)
+        for number, value in eye.how.items():
+            how[number] = value
+        if isinstance(item, LinesItem) and item.lying:
+            how[kernels.LIFT] = eye.lift
+        table = read_only(np.ascontiguousarray(item.colours.table) if len(shape.values) and item.colours is not None else _NO_TABLE)
+        steps = []
+        for move in (None, *item.copies):
+            own = eye if move is None else eye.before(move)
+            steps.append(_Step(shape, how, table, isinstance(item, LinesItem), own.seen(shape.points, how, width, height), own))
+        return steps
+
+    def _shape(self, item: Item) -> _Shape:
+        layout = tuple(id(getattr(item, name, None)) for name in _LAYOUT)
+        there = self._shapes.get(item.id)
+        if there is None or there[0] != layout:
+            there = self._shapes[item.id] = layout, item, _laid_out(item)  # held, so that ids stay their own
+        return there[2]
+
+
+def _is_seen_through(item: Item) -> bool:
+    return not isinstance(item, LinesItem) and item.opacity < 1.0
+
+
+@dataclass(frozen=True, eq=False)
+class _Eye:
+    """Who sees it: place and directions (4, 3), lamps (k, 3), what kernels ask for, and by how much nearer lines on surfaces are."""
+
+    basis: NDArray[np.float64]
+    lights: NDArray[np.float64]
+    how: dict[int, float]
+    lift: float
+
+    @staticmethod
+    def of(camera: Camera, height: int, between: tuple[float, float], lamps: Lamps) -> _Eye:
+        right, up, forward = camera.basis()
+        lights = [strength * (np.array(place) / np.linalg.norm(place)) @ np.array([right, up, -forward]) for place, strength in lamps]
+        least, far = between
+        if camera.span:
+            how, lift = {kernels.PARALLEL: 1.0, kernels.LEAST: -np.inf, kernels.SCALE: 0.5 * height / camera.span}, far - least
+        else:
+            how = {kernels.LEAST: least, kernels.SCALE: 0.5 * height / float(np.tan(np.radians(0.5 * camera.angle)))}
+            lift = 1.0 / least - 1.0 / far
+        return _Eye(np.array([camera.eye, right, up, forward]), np.array(lights), how, _LIFT * lift)
+
+    def seen(self, points: NDArray[Any], how: NDArray[np.float64], width: int, height: int) -> NDArray[np.float64]:
+        """Points as they are seen: see :mod:`tidal_lens.cutting.drafting_kernels`."""
+        out = np.empty((len(points), 6))
+        run_chunks(lambda a, b: kernels.place(points, self.basis, how, width, height, out, a, b), len(out), 8192)
+        return out
+
+    def before(self, move: NDArray[np.float64]) -> _Eye:
+        """As it sees a copy, which is turned or mirrored, and shifted: moved the other way itself."""
+        turn = move[:3, :3]
+        basis = self.basis @ turn
+        basis[0] -= move[:3, 3] @ turn
+        return replace(self, basis=basis, lights=self.lights @ turn)
+
+
+@dataclass(frozen=True, eq=False)
+class _Step:
+    """One item, or a copy of it, ready to be painted."""
+
+    shape: _Shape
+    how: NDArray[np.float64]
+    table: NDArray[np.uint8]
+    is_lines: bool
+    seen: NDArray[np.float64]
+    eye: _Eye
+
+    def paint(self, pixels: NDArray[np.uint8], near: NDArray[np.float32], begin: int, end: int) -> None:
+        shape = self.shape
+        if self.is_lines:
+            kernels.paint_lines(self.seen, shape.parts, shape.values, self.how, self.table, pixels, near, begin, end)
+        else:
+            kernels.paint_faces(self.seen, shape.parts, shape.values, shape.normals, self.eye.basis[3], self.eye.lights, self.how,
+                                self.table, pixels, near, begin, end)
