@@ -122,7 +122,7 @@ class Asking:
             evaluator.use(wish)
             return
         self._asked[layer.id] = wish
-        self.failures.pop(layer.id, None)
+        failed_before = self.failures.pop(layer.id, None) is not None
 
         def done(result: Evaluated) -> None:
             self._take(layer, wish, evaluator, result)
@@ -138,7 +138,8 @@ class Asking:
             self._first_look(evaluator, name)
         document.jobs.submit(self._slot("card", layer.id), layer.name,
                              lambda token: evaluator.evaluate(layer, token, study, draft=draft), done, failed)
-        document.result_changed.emit(layer.id)
+        if failed_before or not draft:  # that a draft is begun shows nowhere
+            document.result_changed.emit(layer.id)
 
     def _take(self, layer: Layer, wish: Wish, evaluator: Evaluator, result: Evaluated) -> None:
         """An answer is there; it counts if it is still wanted."""

@@ -31,7 +31,7 @@ def _hear_qt(_kind: object, _context: object, text: str | None) -> None:
 def application(chosen_theme: str | None = None) -> QApplication:
     """The application with fonts and theme."""
     prefer_headless()
-    sys.setswitchinterval(0.002)  # the thread that answers the user gets its turn sooner
+    sys.setswitchinterval(1e-4)  # threads that drive kernels hand over often: for each of many short turns they would wait for the longer
     qInstallMessageHandler(_hear_qt)
     QGuiApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
     app = QApplication.instance()

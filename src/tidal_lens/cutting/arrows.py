@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.cutting import arrows_kernels as kernels
 from tidal_lens.cutting.surface import Surface
+from tidal_lens.flow.extent import extent
 from tidal_lens.sampling.mesh import Stencil
 from tidal_lens.work import read_only
 
@@ -65,9 +66,10 @@ def even_places(surface: Surface, spacing: float) -> Places:
     most, fine = 64, _FINE / spacing
     while (many := kernels.count_places(points, faces, fine, most)) > _MOST and most > 1:
         most //= 2
-    low, extent = points.min(axis=0), np.ptp(points, axis=0)
-    flat = extent < 1e-9 * max(float(np.ptp(points)), 1e-300)  # a plane lies in the middle of its cells: rounding decides nothing
-    span = np.where(flat, 1, np.floor(extent / spacing) + 1).astype(np.int64)
+    low, high = extent(points)
+    wide = high - low
+    flat = wide < 1e-9 * max(float(high.max() - low.min()), 1e-300)  # a plane lies in the middle of its cells: rounding decides nothing
+    span = np.where(flat, 1, np.floor(wide / spacing) + 1).astype(np.int64)
     room = min(many, int(min(float(np.prod(span.astype(np.float64))), 1e12)))
     size = 1 << max(int(2 * room - 1).bit_length(), 4)
     slots, away = np.empty(size, np.int64), np.empty(size)

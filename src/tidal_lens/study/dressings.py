@@ -33,6 +33,7 @@ from tidal_lens.cutting.points import Points
 from tidal_lens.cutting.surface import Surface, point_normals
 from tidal_lens.errors import MissingQuantityError, TooManyError
 from tidal_lens.flow.case import Flow
+from tidal_lens.flow.extent import extent
 from tidal_lens.quantities.gradients import flow_gradient
 from tidal_lens.quantities.names import OWN
 from tidal_lens.sampling.mesh import TurnedStencil, mesh_of
@@ -356,6 +357,7 @@ class Contours(Dressing):
         offsets = np.arange(0, 3 * len(points) + 1, 3, dtype=np.int64)
         if not self.labels:
             return Dressed(strokes, offsets)
-        size = float(np.linalg.norm(np.ptp(surface.points, axis=0))) if len(surface.points) else 0.0
+        low, high = extent(surface.points) if len(surface.points) else (0.0, 0.0)
+        size = float(np.linalg.norm(high - low))
         places, of = label_places(points, edges, level, size)
         return Dressed(strokes, offsets, None, places, tuple(levels[n] for n in of), self.of)

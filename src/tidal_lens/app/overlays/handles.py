@@ -34,6 +34,7 @@ class HandlesOverlay:
         self._on_track: dict[str, int] = {}
         self._from = QPointF()
         self._start: Layer | None = None  # whose bead is held, as it was when it was taken
+        self._began: tuple[Any, Handles | None] | None = None  # in which flow, and all its handles then
         self._labels: dict[str, QRectF] = {}
         self._of: tuple[Any, Any, Any] = (None, None, None)  # flow, card and what it came to, and its handles
         self._now: Handles | None = None
@@ -148,7 +149,7 @@ class HandlesOverlay:
         layer = self._layer()
         if not name or layer is None:
             return False
-        self._held, self._from, self._start = name, at, layer
+        self._held, self._from, self._start, self._began = name, at, layer, None
         self._view.document.dragging = True
         return True
 
@@ -158,7 +159,9 @@ class HandlesOverlay:
         if start is None or flow is None:
             return
         layer = document.study.layer(start.id)  # another card may be chosen by now
-        began = start.shape.handles(flow, None)
+        if self._began is None or self._began[0] is not flow:  # while one bead is dragged they all stay where they were
+            self._began = flow, start.shape.handles(flow, None)
+        began = self._began[1]
         handle = next((h for h in began.beads if h.id == self._held), None) if began is not None else None
         if layer is None or layer.kind != start.kind or began is None or handle is None:
             return
@@ -196,7 +199,7 @@ class HandlesOverlay:
 
     def let_go(self) -> None:
         if self._held:
-            self._held, self._start = "", None
+            self._held, self._start, self._began = "", None, None
             self._view.document.release()
 
     def double_click(self, at: QPointF) -> bool:
