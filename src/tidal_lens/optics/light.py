@@ -68,7 +68,8 @@ def across_knife(flow: Flow, density: NDArray[Any], aim: Aim, walls: Vec, bench:
     angle = np.radians(bench.knife)
     share = np.round([np.cos(angle), np.sin(angle)], 12)
     if quick:
-        return np.asarray(deflections(flow, density, aim, walls, bench, token, quick=True) @ share)
+        across = np.stack([aim.right, aim.up], axis=1) @ share[:, None]
+        return bench.gladstone * quick_sum(flow, Held.of(flow, _slope(flow, density, token)), across, aim, walls)[:, :, 0]
     # What an upright edge does not show is not asked for.
     parts = [share[axis] * _bent(flow, density, axis, aim, walls, token) for axis in (0, 1) if share[axis]]
     return np.asarray(bench.gladstone * sum(parts))

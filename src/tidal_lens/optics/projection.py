@@ -15,7 +15,7 @@ from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.optics import projection_kernels as kernels
 from tidal_lens.quantities.smoothing import lattice_corners
 from tidal_lens.quantities.walls import wall_faces
-from tidal_lens.work import Token, in_turn, read_only
+from tidal_lens.work import WORKERS, Token, in_turn, read_only, run_chunks
 
 Vec = NDArray[np.float64]
 PARTS = 2  # pictures that are added up side by side: always as many, so that the sum does not depend on the number of threads
@@ -72,8 +72,10 @@ class Aim:
 
     def placed(self, points: Vec) -> Vec:
         """Places (n, 3) as column, row [pixels] and depth along the sight [length]."""
-        off = points - self.corner
-        return np.column_stack([off @ self.right / self.pixel + _ASIDE[0], off @ self.up / self.pixel + _ASIDE[1], points @ self.way])
+        to = np.column_stack([self.right / self.pixel, self.up / self.pixel, self.way])
+        out = (points - self.corner) @ to
+        out += np.array([*_ASIDE, float(self.corner @ self.way)])
+        return np.asarray(out)
 
     def places(self) -> Vec:
         """The middles of all pixels in space, on the plane behind, row by row, shape (rows · columns, 3)."""
@@ -88,12 +90,16 @@ def walls_before(flow: Flow, aim: Aim) -> Vec:
     used, numbers = _corners(flow, "walls")
     if len(numbers):
         points = aim.placed(flow.points[used])
-        kernels.nearest_walls(points, numbers, depth)
+        _nearest(points, numbers, depth)
         # Split along the other diagonal too: no cell of the flow in front reaches behind the farther of both.
         other = np.full_like(depth, np.inf)
-        kernels.nearest_walls(points, np.roll(numbers, 1, axis=1), other)
+        _nearest(points, np.roll(numbers, 1, axis=1), other)
         depth = np.where(np.isfinite(other), np.maximum(depth, other), depth)
     return depth
+
+
+def _nearest(points: Vec, faces: NDArray[np.int64], depth: Vec) -> None:
+    run_chunks(lambda a, b: kernels.nearest_walls(points, faces, depth, a, b), len(depth), max(-(-len(depth) // (2 * WORKERS)), 32))
 
 
 def _corners(flow: Flow, which: Literal["walls", "outside"]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -110,7 +116,7 @@ def meets(flow: Flow, aim: Aim, walls: Vec) -> NDArray[np.bool_]:
     """Whether the ray at each pixel goes through the flow before it comes to a wall, shape (rows, columns)."""
     used, numbers = _corners(flow, "outside")
     front = np.full((aim.rows, aim.columns), np.inf)
-    kernels.nearest_walls(aim.placed(flow.points[used]), numbers, front)
+    _nearest(aim.placed(flow.points[used]), numbers, front)
     return np.asarray(front < walls - 1e-9 * flow.size)
 
 
@@ -140,6 +146,10 @@ def along_sight(flow: Flow, values: NDArray[Any], aim: Aim, walls: Vec, token: T
     depth = read_only(walls + 1e-7 * flow.size)  # the wall itself is to be seen
     mode = kernels.GREATEST if greatest else kernels.SUM
     chunks, fixed = cell_ranges(flow), read_only(own)
+    there = np.isfinite(depth)
+    some = there.any(axis=1)
+    clear = read_only(np.column_stack([np.where(some, there.argmax(axis=1), aim.columns),
+                                       np.where(some, aim.columns - there[:, ::-1].argmax(axis=1), 0)]))
 
     def part(number: int) -> Vec:
         image = np.full((own.shape[1], aim.rows, aim.columns), -np.inf if greatest else 0.0)
@@ -150,7 +160,7 @@ def along_sight(flow: Flow, values: NDArray[Any], aim: Aim, walls: Vec, token: T
                 grid = flow.blocks[block].grid
                 shape = (*(n - 1 for n in grid.dims[:2]), last - first) if isinstance(grid, StructuredGrid) else (0, 0, 0)
                 corners = read_only(cell_corners(flow, block, first, last))
-                kernels.deposit(points, fixed, corners, np.array(shape, np.int64), depth, mode, image)
+                kernels.deposit(points, fixed, corners, np.array(shape, np.int64), depth, clear, mode, image)
         return image
 
     images = list(in_turn(part, PARTS))
@@ -182,7 +192,7 @@ def cell_corners(flow: Flow, number: int, first: int, last: int) -> NDArray[np.i
     block = flow.blocks[number]
     grid = block.grid
     own = lattice_corners(grid.dims, first, last) if isinstance(grid, StructuredGrid) else grid.corners[first:last]
-    return own.astype(np.int64) + block.first_point
+    return np.add(own, block.first_point, dtype=np.int64)
 
 
 def kept(flow: Flow, source: NDArray[Any], what: object, aim: Aim, walls: Vec, make: Callable[[], Vec]) -> Vec:

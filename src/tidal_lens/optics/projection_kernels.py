@@ -26,7 +26,7 @@ ALONG = np.array([2, 2, 0, 0, 1, 1, 0, 1, 1, 2, 2, 0], np.int64)  # across which
 
 
 @kernel
-def deposit(points: Array, values: Array, corners: Array, lattice: Array, depth: Array, mode: int, image: Array) -> None:
+def deposit(points: Array, values: Array, corners: Array, lattice: Array, depth: Array, clear: Array, mode: int, image: Array) -> None:
     """Add cells to a picture.
 
     Parameters
@@ -41,6 +41,8 @@ def deposit(points: Array, values: Array, corners: Array, lattice: Array, depth:
         How many cells each way where they stand in a lattice, the first index fastest: faces between two are then met once. Else zeros.
     depth : (h, w)
         Of the wall that is in the way at each pixel; infinite where there is none.
+    clear : (h, 2) int
+        In each row the first column with a wall, and that after the last.
     mode : int
         The sum, or the greatest value.
     image : (k, h, w)
@@ -90,7 +92,7 @@ def deposit(points: Array, values: Array, corners: Array, lattice: Array, depth:
             for t in range(12):
                 other = beyond[ALONG[t]] if t >= 6 else -1
                 if (t >= 6 or at[ALONG[t]] == 0) and (way[cell] != 0.0 or (other >= 0 and way[other] != 0.0)):
-                    _triangle(p, own, OUTER[t, 0], OUTER[t, 1], OUTER[t, 2], cell, other, way, slope, middle, depth, mode, image)
+                    _triangle(p, own, OUTER[t, 0], OUTER[t, 1], OUTER[t, 2], cell, other, way, slope, middle, depth, clear, mode, image)
         if lattice[0] > 0:
             at[0] += 1
             if at[0] == lattice[0]:
@@ -121,7 +123,7 @@ def _slope(p: Array, own: Array, flat: float, slope: Array) -> float:
 
 @piece
 def _triangle(p: Array, own: Array, a: int, b: int, c: int, cell: int, other: int, way: Array, slope: Array, middle: Array, depth: Array,
-              mode: int, image: Array) -> None:
+              clear: Array, mode: int, image: Array) -> None:
     """Add what a triangle gives to the pixels that it covers: as a side of a cell, and as one of the cell beyond it where there is one."""
     # From below upwards: a, b, c.
     turned = 1.0
@@ -152,34 +154,60 @@ def _triangle(p: Array, own: Array, a: int, b: int, c: int, cell: int, other: in
     long = (cx - ax) / (cy - ay)
     lower = (bx - ax) / (by - ay) if by > ay else 0.0
     upper = (cx - bx) / (cy - by) if cy > by else 0.0
-    for row in range(first, last):
-        y = row + 0.5
-        one = ax + (y - ay) * long
-        two = ax + (y - ay) * lower if row < turn else bx + (y - by) * upper
-        begin, end = max(int(np.ceil(min(one, two) - 0.5)), 0), min(int(np.ceil(max(one, two) - 0.5)), wide)
-        if end <= begin:
-            continue
-        z0 = p[a, 2] + zy * (y - ay) + zx * (0.5 - ax)
-        for k in range(image.shape[0]):
-            fb, fc = own[b, k] - own[a, k], own[c, k] - own[a, k]
-            fx = (fb * (cy - ay) - fc * (by - ay)) * by_area
-            f0 = own[a, k] + (fc * (bx - ax) - fb * (cx - ax)) * by_area * (y - ay) + fx * (0.5 - ax)
-            # A cell is before a wall or behind it, with both its sides: walls are made of faces of cells.
-            if mode == GREATEST:
-                for column in range(begin, end):
-                    if z0 + zx * column <= depth[row, column] - middle[cell]:
-                        image[k, row, column] = max(image[k, row, column], f0 + fx * column)
+    mirrored = area < 0.0  # the long side, from a to c, is that to the right
+    both, apart = here + there, there * off
+    # Depth and values are told from a pixel next to the lowest corner on. (here z + there z') f − (here g z² + there g' z'²) / 2, with
+    # z' = z + off, is then a polynomial of columns s and rows t. A cell is before a wall or behind it, with both its sides: walls are
+    # made of faces of cells.
+    left = int(ax)
+    x0, y0, m = left + 0.5 - ax, first + 0.5 - ay, middle[cell]
+    z0 = p[a, 2] + zx * x0 + zy * y0
+    for k in range(image.shape[0]):
+        fa = own[a, k]
+        fb, fc = own[b, k] - fa, own[c, k] - fa
+        fx = (fb * (cy - ay) - fc * (by - ay)) * by_area
+        fy = (fc * (bx - ax) - fb * (cx - ax)) * by_area
+        f0 = fa + fx * x0 + fy * y0
+        half, half_there = 0.5 * slope[cell, k], 0.0
+        if other >= 0:
+            half_there = 0.5 * slope[other, k]
+        zero, single, twice = there * half_there * off * off, 2.0 * there * half_there * off, here * half + there * half_there
+        g0, g1 = both * z0 + apart, both * f0 - single - 2.0 * twice * z0
+        constant = g0 * f0 - (zero + z0 * (single + z0 * twice))
+        ex, ey = g0 * fx + g1 * zx, g0 * fy + g1 * zy
+        xx, yy = zx * (both * fx - twice * zx), zy * (both * fy - twice * zy)
+        xy = both * (zx * fy + zy * fx) - 2.0 * twice * zx * zy
+        for row in range(first, last):
+            y = row + 0.5
+            one = ax + (y - ay) * long + 0.5
+            two = ax + (y - ay) * lower + 0.5 if row < turn else bx + (y - by) * upper + 0.5
+            if mirrored:
+                one, two = two, one
+            begin, end = max(int(one), 0), min(int(two), wide)
+            if end <= begin:
                 continue
-            # (here z + there z') f − (here g z² + there g' z'²) / 2, with z' = z + off, as a polynomial of z.
-            half, half_there = 0.5 * slope[cell, k], 0.0
-            if other >= 0:
-                half_there = 0.5 * slope[other, k]
-            both, apart = here + there, there * off
-            zero, single, twice = there * half_there * off * off, 2.0 * there * half_there * off, here * half + there * half_there
-            for column in range(begin, end):
-                z = z0 + zx * column
-                if z <= depth[row, column] - middle[cell]:
-                    image[k, row, column] += (both * z + apart) * (f0 + fx * column) - (zero + z * (single + z * twice))
+            r, t = np.uint64(row), float(row - first)
+            at, along = constant + t * (ey + t * yy), ex + t * xy
+            s = float(begin - left)
+            free = end <= clear[r, 0] or begin >= clear[r, 1]
+            if mode == GREATEST:
+                z, f = z0 + zy * t, f0 + fy * t
+                for column in range(begin, end):
+                    q, value = np.uint64(column), f + fx * s
+                    if value > image[k, r, q] and (free or z + zx * s <= depth[r, q] - m):
+                        image[k, r, q] = value
+                    s += 1.0
+            elif free:
+                for column in range(begin, end):
+                    image[k, r, np.uint64(column)] += at + s * (along + s * xx)
+                    s += 1.0
+            else:
+                z = z0 + zy * t
+                for column in range(begin, end):
+                    q = np.uint64(column)
+                    if z + zx * s <= depth[r, q] - m:
+                        image[k, r, q] += at + s * (along + s * xx)
+                    s += 1.0
 
 
 @making
@@ -215,19 +243,21 @@ def _whole(p: Array, own: Array, middle: float, depth: Array, image: Array) -> N
 
 
 @kernel
-def nearest_walls(points: Array, faces: Array, depth: Array) -> None:
-    """Lower depth (h, w) to that of the faces (m, 4) that are nearest at each pixel; points as of :func:`deposit`."""
-    tall, wide = depth.shape
+def nearest_walls(points: Array, faces: Array, depth: Array, first: int, last: int) -> None:
+    """Lower rows first … last of depth (h, w) to that of the faces (m, 4) that are nearest at each pixel; points as of :func:`deposit`."""
+    wide = depth.shape[1]
     for f in range(faces.shape[0]):
         for half in range(2):
             a, b, c = faces[f, 0], faces[f, 1 + half], faces[f, 2 + half]
             if b == c or a == c:
                 continue
             ax, ay, bx, by, cx, cy = points[a, 0], points[a, 1], points[b, 0], points[b, 1], points[c, 0], points[c, 1]
+            if min(ay, by, cy) > last or max(ay, by, cy) < first:
+                continue
             area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
             if area == 0.0:
                 continue
-            for row in range(max(int(np.floor(min(ay, by, cy))), 0), min(int(np.ceil(max(ay, by, cy))), tall - 1) + 1):
+            for row in range(max(int(np.floor(min(ay, by, cy))), first), min(int(np.ceil(max(ay, by, cy))), last - 1) + 1):
                 y = row + 0.5
                 for column in range(max(int(np.floor(min(ax, bx, cx))), 0), min(int(np.ceil(max(ax, bx, cx))), wide - 1) + 1):
                     x = column + 0.5

@@ -35,9 +35,12 @@ def seen_through(flow: Flow, values: NDArray[Any], kind: Kind, aim: Aim, walls: 
             found = kept(flow, values, kind, aim, walls, lambda: along_sight(flow, signed(), aim, walls, token, greatest=True))[:, :, 0]
         return np.where(np.isfinite(found), sign * found, np.nan)
 
-    if kind in ("sum", "attenuation") and not quick:  # how long its way is does not count
+    if kind in ("sum", "attenuation"):  # how long its way is does not count
         alone = np.asarray(values)[:, None]
-        total = kept(flow, values, "sum", aim, walls, lambda: along_sight(flow, alone, aim, walls, token))[:, :, 0]
+        if quick:
+            total = quick_sum(flow, Held.of(flow, values, "sum", lambda: alone), np.eye(1), aim, walls)[:, :, 0]
+        else:
+            total = kept(flow, values, "sum", aim, walls, lambda: along_sight(flow, alone, aim, walls, token))[:, :, 0]
         with np.errstate(over="ignore"):
             return np.where(meets(flow, aim, walls), total if kind == "sum" else np.exp(-total), np.nan)
 
@@ -50,6 +53,5 @@ def seen_through(flow: Flow, values: NDArray[Any], kind: Kind, aim: Aim, walls: 
         both = kept(flow, values, "mean", aim, walls, lambda: along_sight(flow, with_length(), aim, walls, token))
     total, length = both[:, :, 0], both[:, :, 1]
     met = length > (1e-2 if quick else 1e-9) * flow.size
-    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
-        found = total if kind == "sum" else total / length if kind == "mean" else np.exp(-total)
-    return np.where(met, found, np.nan)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.where(met, total / length, np.nan)

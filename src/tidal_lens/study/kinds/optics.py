@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import lru_cache
 from typing import Annotated, ClassVar, Literal, Self
 
 import numpy as np
@@ -23,6 +24,7 @@ from tidal_lens.study.kinds.kind import Begun, Handle, Handles, Kind, Made, See,
 from tidal_lens.study.looks import SurfaceLook
 from tidal_lens.study.value import QuantityName, Vector
 from tidal_lens.study.words import Words
+from tidal_lens.work import read_only
 
 Shows = Literal["shadowgraph", "screen", "schlieren", "dark", "bending", "interferogram", "sum", "mean", "greatest", "least", "attenuation"]
 # What each is called: on its key, and in the controls.
@@ -100,14 +102,12 @@ class OpticsShape(Shape):
         shaded = np.isfinite(walls)
         if self.shows in OF_LIGHT and shaded.any() and not shaded.all():
             seen[shaded] = np.nan if self.shows == "bending" else float(np.nanquantile(seen[~shaded], _DARK))
-        number = np.arange(aim.rows * aim.columns).reshape(aim.rows, aim.columns)
-        faces = np.stack([number[:-1, :-1], number[:-1, 1:], number[1:, 1:], number[1:, :-1]], axis=-1).reshape(-1, 4)
-        nothing = Stencil(np.zeros((number.size, 1), np.int64), np.full((number.size, 1), np.nan))
+        faces, nothing = _sheet(aim.rows, aim.columns)
         own = {self.title: np.ascontiguousarray(seen.ravel())}
         finite = seen[np.isfinite(seen)]
         told = f"{finite.min():.3g} to {finite.max():.3g}" if len(finite) else "nothing is met"
         places = aim.places()
-        return Made(OwnSurface(places, faces.astype(np.int64), nothing, own), told=told,
+        return Made(OwnSurface(places, faces, nothing, own), told=told,
                     frame=(np.asarray(0.5 * (places[0] + places[-1])), aim.way))
 
     def _seen(self, see: See, aim: Aim, walls: Vec) -> Vec:
@@ -161,6 +161,14 @@ class OpticsShape(Shape):
     def typed(self, _handle: str, value: Vector) -> Self:
         """Along a direction."""
         return self.with_(direction=value) if any(value) else self
+
+
+@lru_cache(maxsize=2)
+def _sheet(rows: int, columns: int) -> tuple[NDArray[np.int64], Stencil]:
+    """Faces between so many pixels, and that they lie at no nodes; not to be written to."""
+    number = np.arange(rows * columns, dtype=np.int64).reshape(rows, columns)
+    faces = np.stack([number[:-1, :-1], number[:-1, 1:], number[1:, 1:], number[1:, :-1]], axis=-1).reshape(-1, 4)
+    return read_only(faces), Stencil(np.zeros((number.size, 1), np.int64), np.full((number.size, 1), np.nan))
 
 
 def new_optics(store: QuantityStore) -> Begun:
