@@ -68,9 +68,12 @@ def deposit(points: Array, values: Array, corners: Array, lattice: Array, depth:
         if not worth or right < 0.0 or high < 0.0 or left > wide or low > tall:
             continue
         middle[cell] = 0.5 * (near + far)
+        if mode == GREATEST:  # which is at some face, whichever way that is turned
+            way[cell] = 1.0
+            continue
         for c in range(8):
             p[c, 2] -= middle[cell]  # small numbers: what cancels within a cell is no larger than what it holds
-        if max(right - left, high - low) < SMALL and mode == SUM:
+        if max(right - left, high - low) < SMALL:
             _whole(p, own, middle[cell], depth, image)
         else:
             way[cell] = _slope(p, own, FLAT * (right - left + 1.0) * (high - low + 1.0) * (far - near), slope[cell])
