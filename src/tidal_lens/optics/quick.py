@@ -88,7 +88,8 @@ class Held:
 def quick_sum(flow: Flow, held: Held, mix: Vec, aim: Aim, walls: Vec) -> Vec:
     """About :func:`tidal_lens.optics.projection.along_sight`, of values mixed by a matrix (k, j); shape (rows, columns, j)."""
     out: Vec | None = None
-    for part in reversed(_spread(flow, Held(held.cells, held.held @ mix.astype(np.float32)), aim, walls, greatest=False)):
+    mixed = held.held * np.float32(mix[0, 0]) if mix.size == 1 else held.held @ mix.astype(np.float32)
+    for part in reversed(_spread(flow, Held(held.cells, mixed), aim, walls, greatest=False)):
         rows, columns = part.shape[:2]
         out = part if out is None else part + _doubled(_doubled(out, 0), 1)[:rows, :columns]
     assert out is not None
