@@ -78,15 +78,22 @@ def _patient(dispatcher: Any) -> Callable[[Any], Any]:
     compile_now = dispatcher.compile
 
     def compile_or_wait(signature: Any) -> Any:
-        while _meanwhile and _meanwhile[0]() and not _is_there(dispatcher, signature):
+        while _meanwhile and _meanwhile[0]() and not is_there(dispatcher, signature):
             pass
         return compile_now(signature)
 
     return compile_or_wait
 
 
-def _is_there(dispatcher: Any, signature: Any) -> bool:
+def signature_of(*arguments: Any) -> tuple[Any, ...]:
+    """What a kernel that is called with some arguments is compiled for."""
+    return tuple(numba.typeof(a) for a in arguments)
+
+
+def is_there(dispatcher: Any, signature: Any) -> bool:
     """Whether a kernel was compiled for a signature, here or by others."""
+    if not hasattr(dispatcher, "targetctx"):  # the compiler is switched off
+        return True
     with global_compiler_lock:
         return signature in dispatcher.overloads or dispatcher._cache.load_overload(signature, dispatcher.targetctx) is not None
 

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.cutting import drafting_kernels, texture_kernels
+from tidal_lens.cutting import painting_kernels, texture_kernels
 from tidal_lens.cutting.arrows import even_places
 from tidal_lens.cutting.contour import axis_slice, isosurface, plane_cut, quadric_cut
 from tidal_lens.cutting.regions import Limit, region_content
@@ -137,18 +137,18 @@ def _texture() -> None:
     texture_kernels.along_trails(along, reach, np.ones(5, np.float32), np.arange(6, dtype=np.float32), np.empty(1, np.float32), 0, 1)
 
 
-def _drafts() -> None:
+def _painting() -> None:
     points, faces = read_only(np.eye(3)), read_only(np.array([[0, 1, 2, 2]]))
-    seen, how, normals = np.empty((3, 6)), np.ones(15), np.zeros((3, 3), np.float32)
+    seen, how, normals = np.empty((3, 6)), np.ones(painting_kernels.SIZE), np.zeros((3, 3), np.float32)
     values, table, ways = read_only(np.zeros(3, np.float32)), read_only(np.zeros((2, 4), np.uint8)), read_only(np.array([[0, 1]]))
     pixels, near = np.zeros((4, 4, 4), np.uint8), np.zeros((4, 4), np.float32)
-    drafting_kernels.begin_rows(0, pixels.view(np.uint32)[:, :, 0], near, 0, 4)
-    drafting_kernels.place(points, np.eye(4, 3), how, 4, 4, seen, 0, 3)
-    drafting_kernels.normals_of(points, faces, normals)
-    drafting_kernels.paint_faces(seen, faces, values, read_only(normals), np.ones(3), np.ones((2, 3)), how, table, pixels, near, 0, 4)
-    drafting_kernels.paint_lines(seen, ways, values, how, table, pixels, near, 0, 4)
-    drafting_kernels.end_rows(near, near.copy(), False, 0, 4)
-    drafting_kernels.double_rows(pixels, np.empty((8, 8, 4), np.uint8), 0, 8)
+    painting_kernels.begin_rows(0, pixels.view(np.uint32)[:, :, 0], near, 0, 4)
+    painting_kernels.place(points, np.eye(4, 3), how, seen, 0, 3)
+    painting_kernels.normals_of(points, faces, normals)
+    painting_kernels.paint_faces(seen, faces, values, read_only(normals), np.ones(3), np.ones((2, 3)), how, table, pixels, near, 0, 4)
+    painting_kernels.paint_lines(seen, ways, values, how, table, pixels, near, 0, 4)
+    painting_kernels.end_rows(near, near.copy(), False, 0, 4)
+    painting_kernels.double_rows(pixels, np.empty((8, 8, 4), np.uint8), 0, 8)
 
 
 def _rounds() -> None:
@@ -214,7 +214,7 @@ def _of_both(name: str, part: Callable[[type], None]) -> list[tuple[str, Callabl
 # Two lists, for two processes: parts of one list share much. What users want first comes first.
 LISTS: tuple[tuple[tuple[str, Callable[[], None]], ...], ...] = (
     (("planes", _planes), *_of_both("stencils", _stencils), ("lines", _lines), ("walls", _walls), ("welding", _welding),
-     ("round cuts", _rounds), ("regions", _regions), ("textures", _texture), ("drafts", _drafts),
+     ("round cuts", _rounds), ("regions", _regions), ("textures", _texture), ("painting", _painting),
      ("vortex cores", _vortex_cores), ("optics", _sights)),
     (("reading", _reading), *_of_both("isosurfaces", _isosurfaces), *_of_both("node values", _at_nodes), *_of_both("vortices", _vortices),
      *_of_both("gradients", _gradients), *_of_both("criteria", _criteria),

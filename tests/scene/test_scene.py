@@ -286,10 +286,10 @@ def test_a_draft_over_the_rest_is_the_draft_of_all():
     for items, cut, camera in drags:
         scene = Scene((*items, cut), "#FFFFFF", *around)
         calls = []
-        paint = canvas._drafts.paint
-        canvas._drafts.paint = lambda own, *how, calls=calls, paint=paint: (calls.append({i.id for i in own}), paint(own, *how))[1]
+        paint = canvas._painter.paint
+        canvas._painter.paint = lambda own, *how, calls=calls, paint=paint: (calls.append({i.id for i in own}), paint(own, *how))[1]
         pixels, depth = (a.copy() for a in canvas.draw(scene, camera, 600, 400, 1.0, draft=True))
-        canvas._drafts.paint = paint
+        canvas._painter.paint = paint
         drawn.append(calls[-1])
         fresh = Canvas()
         true, far = fresh.draw(scene, camera, 600, 400, 1.0, draft=True)

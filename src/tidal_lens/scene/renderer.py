@@ -107,7 +107,7 @@ class Renderer:
         try:
             from tidal_lens.scene.canvas import Canvas
 
-            canvas = Canvas()
+            canvas = Canvas(patient=False)
         except (ImportError, RenderError, OSError) as exc:
             self._listener.failed(f"The drawing library could not start: {exc}")
             return

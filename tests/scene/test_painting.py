@@ -1,4 +1,4 @@
-"""Drafts are painted by our own kernels; the drawing library is the second opinion, pixel by pixel."""
+"""Painter are painted by our own kernels; the drawing library is the second opinion, pixel by pixel."""
 
 from dataclasses import replace
 
@@ -8,8 +8,9 @@ import pytest
 from tidal_lens.scene import canvas as canvases
 from tidal_lens.scene.camera import first_camera
 from tidal_lens.scene.canvas import Canvas
-from tidal_lens.scene.drafting import can_paint, doubled
+from tidal_lens.scene.painting import can_paint, doubled, is_compiled
 from tidal_lens.scene.scene import BallsItem, ColourMap, LinesItem, Scene, SurfaceItem
+from tidal_lens.warm import PARTS
 
 LOW, HIGH = np.full(3, -1.0), np.full(3, 1.0)
 CAMERA = first_camera(LOW, HIGH, 1.5)
@@ -30,7 +31,7 @@ def sheet(height, values=None, colours=None, **other):
 HILL = 0.8 * np.cos(2 * X) * np.cos(2 * Y)
 
 
-def both(monkeypatch, items, camera=CAMERA, **other):
+def both(monkeypatch, items, camera=CAMERA, *, draft=True, **other):
     """(pixels, depths) as painted here, and as the library draws them."""
     scene = Scene(items, "#F4F1E8", LOW, HIGH, **other)
     drawn = []
@@ -38,28 +39,11 @@ def both(monkeypatch, items, camera=CAMERA, **other):
         canvas = Canvas()
         if not ours:
             monkeypatch.setattr(canvases, "can_paint", lambda _items: False)
-        rendered = []
-        render, canvas._main.window = canvas._main.window, _Counting(canvas._main.window, rendered)
-        drawn.append([a.copy() for a in canvas.draw(scene, camera, *SIZE, 1.0, draft=True)])
-        assert bool(rendered) is not ours
-        canvas._main.window = render
+        drawn.append([a.copy() for a in canvas.draw(scene, camera, *SIZE, 1.0, draft=draft)])
+        assert ("_library" in vars(canvas)) is not ours
         canvas.close()
         monkeypatch.undo()
     return drawn
-
-
-class _Counting:
-    """A render window that notes when something is drawn with it."""
-
-    def __init__(self, window, rendered):
-        self._window, self._rendered = window, rendered
-
-    def Render(self):
-        self._rendered.append(1)
-        self._window.Render()
-
-    def __getattr__(self, name):
-        return getattr(self._window, name)
 
 
 def differ(ours, true, by=6):
@@ -95,6 +79,72 @@ def test_surfaces(monkeypatch, name, camera):
     colours, depths = differ(*both(monkeypatch, (SURFACES[name],), camera))
     assert colours < 2e-3
     assert depths < 2e-3
+
+
+@pytest.mark.parametrize("name", [n for n in SURFACES if n not in ("seen through", "hidden beyond")])
+def test_surfaces_at_rest(monkeypatch, name):
+    colours, depths = differ(*both(monkeypatch, (SURFACES[name],), draft=False))
+    assert colours < 2e-3
+    assert depths < 2e-3
+
+
+def test_what_is_seen_through_is_sorted_out_at_rest():
+    """By the library."""
+    for item, by_library in ((SURFACES["seen through"], True), (SURFACES["hidden beyond"], True), (SURFACES["lit"], False)):
+        canvas = Canvas()
+        canvas.draw(Scene((item,), "#F4F1E8", LOW, HIGH), CAMERA, *SIZE, 1.0, draft=False)
+        assert ("_library" in vars(canvas)) is by_library
+        canvas.close()
+
+
+def test_a_picture_in_parts_is_the_picture():
+    way = LinesItem("way", np.array([[-0.9, -0.9, 0.1], [0.9, 0.8, 0.9]]), np.array([0, 2]), None, None, "#000000", 3.0)
+    scene = Scene((SURFACES["coloured and lit"], way), "#F4F1E8", LOW, HIGH)
+    for camera in (CAMERA, CAMERA.toggled()):
+        canvas = Canvas()
+        whole = canvas.draw(scene, camera, 1700, 900, 1.0, draft=False)
+        parts = canvas.draw_large(scene, camera, 1700, 900, 1.0)
+        assert "_library" not in vars(canvas)
+        assert (np.abs(whole[0].astype(int) - parts[0]).max(axis=-1) > 3).mean() < 1e-4
+        assert (np.isfinite(whole[1]) != np.isfinite(parts[1])).mean() < 1e-4
+
+
+def test_what_is_pointed_at_is_what_the_library_finds(monkeypatch):
+    t = np.linspace(-0.9, 0.9, 60)
+    lines = LinesItem("lines", np.column_stack([t, 0 * t, 0.2 * t + 0.7]), np.array([0, 60]), None, None, "#101010", 5.0)
+    idle = LinesItem("idle", np.column_stack([t, t, 0.0 * t + 0.9]), np.array([0, 60]), None, None, "#101010", 5.0, pickable=False)
+    scene = Scene((SURFACES["lit"], sheet(-0.4, id="glass", opacity=0.4), lines, idle), "#F4F1E8", LOW, HIGH)
+    places = [(x, y) for x in np.linspace(0.1, 0.9, 23) for y in np.linspace(0.1, 0.9, 17)]
+    found = []
+    for ours in (True, False):
+        canvas = Canvas()
+        if not ours:
+            monkeypatch.setattr(canvases, "can_paint", lambda _items: False)
+        canvas.draw(scene, CAMERA, *SIZE, 1.0, draft=True)
+        found.append([canvas.item_at(x, y) for x, y in places])
+        canvas.close()
+    assert {"sheet", "glass", "lines", None} <= set(found[1])
+    assert np.mean([a != b for a, b in zip(*found, strict=True)]) < 0.02, "but for edges"
+
+
+def test_until_it_is_compiled_the_library_draws(monkeypatch):
+    """At the very first start nobody waits for a compiler to see a picture."""
+    there = [False]
+    monkeypatch.setattr(canvases, "is_compiled", lambda: there[0])
+    monkeypatch.setattr(canvases, "_PAUSE", 0.0)
+    canvas = Canvas(patient=False)
+    scene = Scene((SURFACES["lit"],), "#F4F1E8", LOW, HIGH)
+    first = canvas.draw(scene, CAMERA, *SIZE, 1.0, draft=False)[0].copy()
+    assert vars(canvas).pop("_library") is not None
+    there[0] = True
+    second = canvas.draw(Scene((SURFACES["lit"],), "#F4F1E8", LOW, HIGH), replace(CAMERA), *SIZE, 1.0, draft=False)[0]
+    assert "_library" not in vars(canvas)
+    assert (np.abs(first.astype(int) - second).max(axis=-1) > 6).mean() < 2e-3
+
+
+def test_what_is_painted_with_is_compiled_beforehand():
+    dict(PARTS)["painting"]()
+    assert is_compiled()
 
 
 def test_the_lamp_shines_from_its_side(monkeypatch):

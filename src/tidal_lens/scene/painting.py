@@ -1,22 +1,24 @@
-"""Drafts: pictures drawn while something moves, painted by our own kernels.
+"""Pictures painted by our own kernels.
 
 A drawing library that has no graphics card to draw with spends most of its time on triangles that cover no pixel, as in the thin layers at
-walls, and on making new buffers whenever a surface is another one; a small picture is painted sooner than that.
+walls, and on making new buffers whenever a surface is another one; what is no larger than usual is painted sooner than that.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.cutting import drafting_kernels as kernels
+from tidal_lens.cutting import painting_kernels as kernels
+from tidal_lens.jit import is_there, signature_of
 from tidal_lens.scene.balls import MOST, balls
-from tidal_lens.scene.camera import Camera
 from tidal_lens.scene.palettes import parse
 from tidal_lens.scene.scene import BallsItem, Faces, Item, LinesItem, SurfaceItem
+from tidal_lens.scene.sight import Lamps, Sight
 from tidal_lens.work import WORKERS, read_only, run_chunks
 
 _MOST_FACES = 150_000  # of what is painted here: a graphics card would draw more of them sooner
@@ -27,7 +29,6 @@ _NO_TABLE = np.zeros((0, 4), np.uint8)
 _AMBIENT, _DIFFUSE = 0.42, 0.70  # of lit surfaces, as in pictures at rest
 _BEYOND = {"colour": kernels.CLAMPED, "grey": kernels.GREY}
 _LAYOUT = ("points", "faces", "offsets", "gaps", "radii", "values", "colours", "shaded")  # what lays an item out, where it has it
-Lamps = tuple[tuple[tuple[float, float, float], float], ...]  # where from, seen from the eye (right, up, back), and how strong
 
 
 def can_paint(items: tuple[Item, ...]) -> bool:
@@ -106,7 +107,7 @@ def _values(item: Item) -> NDArray[np.float32]:
 
 
 def _how(item: Item) -> NDArray[np.float64]:
-    how = np.zeros(15)
+    how = np.zeros(kernels.SIZE)
     how[[kernels.RED, kernels.GREEN, kernels.BLUE]] = 255.0 * parse(item.colour)
     how[[kernels.AMBIENT, kernels.OPACITY]] = 1.0
     if (colours := item.colours) is not None:
@@ -122,47 +123,60 @@ def _how(item: Item) -> NDArray[np.float64]:
     return how
 
 
-class Drafts:
-    """Paints drafts; keeps how items were laid out while they are drawn again and again. Of one thread."""
+class Painter:
+    """Paints items; keeps how they were laid out while they are drawn again and again. Of one thread."""
 
     def __init__(self) -> None:
         self._shapes: dict[str, tuple[tuple[int, ...], Item, _Shape]] = {}
 
-    def paint(self, items: tuple[Item, ...], camera: Camera, width: int, height: int, between: tuple[float, float], lamps: Lamps,
-              background: str) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+    def item_at(self, items: tuple[Item, ...], sight: Sight, column: int, row: int) -> str | None:
+        """The foremost of items at a pixel, also where it is seen through, of those that can be pointed at."""
+        found, nearest = None, -np.inf
+        width, height = sight.size
+        pixels, near = np.empty((height, width, 4), np.uint8), np.empty((height, width), np.float32)  # but for one row not touched
+        eye = _Eye.of(sight, ())
+        for item in items:
+            if isinstance(item, LinesItem) and not item.pickable:
+                continue
+            near[row] = -np.inf
+            for step in self._steps(item, eye):
+                step.how[kernels.OPACITY] = 1.0
+                step.paint(pixels, near, row, row + 1)
+            if near[row, column] > nearest:
+                found, nearest = item.id, float(near[row, column])
+        return found
+
+    def paint(self, items: tuple[Item, ...], sight: Sight, lamps: Lamps, background: str) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
         """Pixels (h, w, 4) and depths (h, w), infinite where there is nothing.
 
         Parameters
         ----------
         items : tuple
             What is drawn: see :func:`can_paint`.
-        camera : Camera
-            By whom it is seen.
-        width, height : int
-            Of the picture [pixels].
-        between : (float, float)
-            Least and greatest depth of what is drawn.
+        sight : Sight
+            From where it is seen.
         lamps : tuple
             Where lamps stand as the eye sees them (right, up, back), and how strong they are.
         background : str
             Colour of the ground.
         """
+        width, height = sight.size
         pixels, near, depth = (np.empty((height, width, *rest), of) for of, rest in ((np.uint8, (4,)), (np.float32, ()), (np.float32, ())))
         ground = int(np.array([*np.round(255.0 * parse(background)), 255.0]).astype(np.uint8).view(np.uint32)[0])
-        eye = _Eye.of(camera, height, between, lamps)
+        eye = _Eye.of(sight, lamps)
         self._shapes = {item.id: self._shapes[item.id] for item in items if item.id in self._shapes}
-        steps = [step for item in sorted(items, key=_is_seen_through) for step in self._steps(item, eye, width, height)]
+        steps = [step for item in sorted(items, key=_is_seen_through) for step in self._steps(item, eye)]
 
         def rows(begin: int, end: int) -> None:
             kernels.begin_rows(ground, pixels.view(np.uint32)[:, :, 0], near, begin, end)
             for step in steps:
                 step.paint(pixels, near, begin, end)
-            kernels.end_rows(near, depth, camera.span > 0.0, begin, end)
+            kernels.end_rows(near, depth, sight.camera.span > 0.0, begin, end)
 
         run_chunks(rows, height, max(-(-height // (2 * WORKERS)), 16))
         return pixels, depth
 
-    def _steps(self, item: Item, eye: _Eye, width: int, height: int) -> list[_Step]:
+    def _steps(self, item: Item, eye: _Eye) -> list[_Step]:
         shape, how = self._shape(item), _how(item)
         for number, value in eye.how.items():
             how[number] = value
@@ -172,7 +186,7 @@ class Drafts:
         steps = []
         for move in (None, *item.copies):
             own = eye if move is None else eye.before(move)
-            steps.append(_Step(shape, how, table, isinstance(item, LinesItem), own.seen(shape.points, how, width, height), own))
+            steps.append(_Step(shape, how, table, isinstance(item, LinesItem), own.seen(shape.points, how), own))
         return steps
 
     def _shape(self, item: Item) -> _Shape:
@@ -197,21 +211,24 @@ class _Eye:
     lift: float
 
     @staticmethod
-    def of(camera: Camera, height: int, between: tuple[float, float], lamps: Lamps) -> _Eye:
+    def of(sight: Sight, lamps: Lamps) -> _Eye:
+        camera, (width, height), (least, far), (left, top, wide, tall) = sight.camera, sight.size, sight.between, sight.part
         right, up, forward = camera.basis()
         lights = [strength * (np.array(place) / np.linalg.norm(place)) @ np.array([right, up, -forward]) for place, strength in lamps]
-        least, far = between
+        half = 0.5 * height / tall
+        how = {kernels.ACROSS: (0.5 - left) * width / wide, kernels.DOWN: (0.5 - top) * height / tall}
         if camera.span:
-            how, lift = {kernels.PARALLEL: 1.0, kernels.LEAST: -np.inf, kernels.SCALE: 0.5 * height / camera.span}, far - least
+            how |= {kernels.PARALLEL: 1.0, kernels.LEAST: -np.inf, kernels.SCALE: half / camera.span}
+            lift = far - least
         else:
-            how = {kernels.LEAST: least, kernels.SCALE: 0.5 * height / float(np.tan(np.radians(0.5 * camera.angle)))}
+            how |= {kernels.LEAST: least, kernels.SCALE: half / float(np.tan(np.radians(0.5 * camera.angle)))}
             lift = 1.0 / least - 1.0 / far
-        return _Eye(np.array([camera.eye, right, up, forward]), np.array(lights), how, _LIFT * lift)
+        return _Eye(np.array([camera.eye, right, up, forward]), np.array(lights).reshape(-1, 3), how, _LIFT * lift)
 
-    def seen(self, points: NDArray[Any], how: NDArray[np.float64], width: int, height: int) -> NDArray[np.float64]:
-        """Points as they are seen: see :mod:`tidal_lens.cutting.drafting_kernels`."""
+    def seen(self, points: NDArray[Any], how: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Points as they are seen: see :mod:`tidal_lens.cutting.painting_kernels`."""
         out = np.empty((len(points), 6))
-        run_chunks(lambda a, b: kernels.place(points, self.basis, how, width, height, out, a, b), len(out), 8192)
+        run_chunks(lambda a, b: kernels.place(points, self.basis, how, out, a, b), len(out), 8192)
         return out
 
     def before(self, move: NDArray[np.float64]) -> _Eye:
@@ -240,3 +257,24 @@ class _Step:
         else:
             kernels.paint_faces(self.seen, shape.parts, shape.values, shape.normals, self.eye.basis[3], self.eye.lights, self.how,
                                 self.table, pixels, near, begin, end)
+
+
+@lru_cache(maxsize=1)
+def _signatures() -> tuple[tuple[Any, tuple[Any, ...]], ...]:
+    """Each kernel with what it is called with."""
+    eye = _Eye(np.zeros((4, 3)), np.zeros((2, 3)), {}, 0.0)
+    shape, how, seen = _Shape.of(np.zeros((1, 3)), np.zeros((1, 4), np.int64), _NONE), np.zeros(kernels.SIZE), np.zeros((1, 6))
+    pixels, near, table = np.zeros((1, 1, 4), np.uint8), np.zeros((1, 1), np.float32), read_only(_NO_TABLE)
+    calls = ((kernels.place, (shape.points, eye.basis, how, seen, 0, 1)),
+             (kernels.normals_of, (shape.points, shape.parts, np.zeros((1, 3), np.float32))),
+             (kernels.begin_rows, (0, pixels.view(np.uint32)[:, :, 0], near, 0, 1)), (kernels.end_rows, (near, near, True, 0, 1)),
+             (kernels.paint_faces, (seen, shape.parts, shape.values, shape.normals, eye.basis[3], eye.lights, how, table, pixels, near,
+                                    0, 1)),
+             (kernels.paint_lines, (seen, shape.parts, shape.values, how, table, pixels, near, 0, 1)),
+             (kernels.double_rows, (pixels, pixels, 0, 1)))
+    return tuple((kernel, signature_of(*arguments)) for kernel, arguments in calls)
+
+
+def is_compiled() -> bool:
+    """Whether there is no need to compile anything."""
+    return all(is_there(kernel, signature) for kernel, signature in _signatures())

@@ -1,4 +1,4 @@
-"""Surfaces and lines painted into a small picture, rows by rows: what is drawn while something is dragged.
+"""Surfaces and lines painted into a picture, rows by rows.
 
 Every kernel writes into ``pixels`` (h, w, 4) uint8 and ``near`` (h, w) float32, which is larger where what is seen is nearer: one over
 the depth in perspective, minus the depth for parallel rays. Both are linear on the screen. Points come as ``seen`` (n, 6): column and row
@@ -15,8 +15,9 @@ from tidal_lens.jit import kernel, piece
 
 Array = Any
 
-# What ``how`` (15,) holds.
-LOW, HIGH, LOG, BEYOND, RED, GREEN, BLUE, OPACITY, AMBIENT, DIFFUSE, SCALE, PARALLEL, LEAST, LIFT, WIDTH = range(15)
+# What ``how`` (17,) holds.
+LOW, HIGH, LOG, BEYOND, RED, GREEN, BLUE, OPACITY, AMBIENT, DIFFUSE, SCALE, PARALLEL, LEAST, LIFT, WIDTH, ACROSS, DOWN = range(17)
+SIZE = 17
 CLAMPED, GREY, HIDDEN = 0.0, 1.0, 2.0  # of BEYOND
 _GREY = 158.0
 
@@ -60,7 +61,7 @@ def double_rows(small: Array, out: Array, begin: int, end: int) -> None:
 
 
 @kernel
-def place(points: Array, basis: Array, how: Array, width: int, height: int, seen: Array, begin: int, end: int) -> None:
+def place(points: Array, basis: Array, how: Array, seen: Array, begin: int, end: int) -> None:
     """Points (n, 3) begin … end as the eye sees them; basis (4, 3): the eye, and unit vectors to the right, up and forward."""
     for i in range(begin, end):
         x, y, z = points[i, 0] - basis[0, 0], points[i, 1] - basis[0, 1], points[i, 2] - basis[0, 2]
@@ -69,11 +70,11 @@ def place(points: Array, basis: Array, how: Array, width: int, height: int, seen
         depth = x * basis[3, 0] + y * basis[3, 1] + z * basis[3, 2]
         seen[i, 3], seen[i, 4], seen[i, 5] = right, up, depth
         if how[PARALLEL] > 0.0:
-            seen[i, 0], seen[i, 1], seen[i, 2] = 0.5 * width + how[SCALE] * right, 0.5 * height - how[SCALE] * up, -depth
+            seen[i, 0], seen[i, 1], seen[i, 2] = how[ACROSS] + how[SCALE] * right, how[DOWN] - how[SCALE] * up, -depth
         elif depth >= how[LEAST]:
             nearness = 1.0 / depth
-            seen[i, 0] = 0.5 * width + how[SCALE] * right * nearness
-            seen[i, 1] = 0.5 * height - how[SCALE] * up * nearness
+            seen[i, 0] = how[ACROSS] + how[SCALE] * right * nearness
+            seen[i, 1] = how[DOWN] - how[SCALE] * up * nearness
             seen[i, 2] = nearness
         else:
             seen[i, 0] = seen[i, 1] = seen[i, 2] = np.nan
@@ -196,14 +197,14 @@ def _set_corner(corner: Array, k: int, seen: Array, point: int, values: Array, n
 
 
 @piece
-def _between(corner: Array, k: int, seen: Array, a: int, b: int, values: Array, normals: Array, kind: int, how: Array, width: int,
-             height: int) -> None:
+def _between(corner: Array, k: int, seen: Array, a: int, b: int, values: Array, normals: Array, kind: int,
+             how: Array) -> None:
     """The corner where the way from a point to another passes the least depth."""
     share = (how[LEAST] - seen[a, 5]) / (seen[b, 5] - seen[a, 5])
     right, up = seen[a, 3] + share * (seen[b, 3] - seen[a, 3]), seen[a, 4] + share * (seen[b, 4] - seen[a, 4])
     nearness = 1.0 / how[LEAST]
-    corner[k, 0] = 0.5 * width + how[SCALE] * right * nearness
-    corner[k, 1] = 0.5 * height - how[SCALE] * up * nearness
+    corner[k, 0] = how[ACROSS] + how[SCALE] * right * nearness
+    corner[k, 1] = how[DOWN] - how[SCALE] * up * nearness
     corner[k, 2] = nearness
     if kind & 1:
         corner[k, 3] = values[a] + share * (values[b] - values[a])
@@ -221,7 +222,6 @@ def paint_faces(seen: Array, faces: Array, values: Array, normals: Array, forwar
     eye; lights (k, 3) are unit vectors to lamps times their strengths.
     """
     kind = (1 if len(values) else 0) + (2 if len(normals) else 0)
-    height, width = near.shape
     corner, clipped = np.zeros((3, 7)), np.zeros((4, 7))
     for f in range(faces.shape[0]):
         for half in range(2):
@@ -251,7 +251,7 @@ def paint_faces(seen: Array, faces: Array, values: Array, normals: Array, forwar
                     _set_corner(clipped, count, seen, p, values, normals, kind)
                     count += 1
                 if here != there:
-                    _between(clipped, count, seen, p, q, values, normals, kind, how, width, height)
+                    _between(clipped, count, seen, p, q, values, normals, kind, how)
                     count += 1
             for k in range(1, count - 1):
                 corner[0] = clipped[0]
@@ -264,7 +264,7 @@ def paint_faces(seen: Array, faces: Array, values: Array, normals: Array, forwar
 def paint_lines(seen: Array, ways: Array, values: Array, how: Array, table: Array, pixels: Array, near: Array, begin: int,
                 end: int) -> None:
     """Straight ways from point to point (m, 2), so many pixels wide, in rows begin … end; values and table as for faces."""
-    height, width = near.shape
+    width = near.shape[1]
     kind = 1 if len(values) else 0
     ends, normals = np.zeros((2, 7)), np.zeros((0, 3), np.float32)
     wide = max(int(how[WIDTH] + 0.5), 1)
@@ -280,11 +280,11 @@ def paint_lines(seen: Array, ways: Array, values: Array, how: Array, table: Arra
         if here:
             _set_corner(ends, 0, seen, a, values, normals, kind)
         else:
-            _between(ends, 0, seen, a, b, values, normals, kind, how, width, height)
+            _between(ends, 0, seen, a, b, values, normals, kind, how)
         if there:
             _set_corner(ends, 1, seen, b, values, normals, kind)
         else:
-            _between(ends, 1, seen, b, a, values, normals, kind, how, width, height)
+            _between(ends, 1, seen, b, a, values, normals, kind, how)
         dx, dy = ends[1, 0] - ends[0, 0], ends[1, 1] - ends[0, 1]
         flat = abs(dx) >= abs(dy)
         k, o = (0, 1) if flat else (1, 0)  # along which the way is gone pixel by pixel, and the other
