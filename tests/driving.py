@@ -21,7 +21,7 @@ def spin(seconds=0.0):
         time.sleep(0.002)
 
 
-def wait(until, what="it", patience=60.0):
+def wait(until, what="it", patience=120.0):
     end = time.monotonic() + patience
     while not until():
         QApplication.processEvents()
@@ -30,10 +30,10 @@ def wait(until, what="it", patience=60.0):
     QApplication.processEvents()
 
 
-def settle(window):
-    wait(lambda: complete(window), "the picture")
+def settle(window, patience=120.0):
+    wait(lambda: complete(window), "the picture", patience)
     spin(0.02)
-    wait(lambda: complete(window), "the picture")
+    wait(lambda: complete(window), "the picture", patience)
 
 
 def drag(widget, begin, end, modifiers=NONE, steps=6, button=LEFT):

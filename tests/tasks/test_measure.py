@@ -26,14 +26,14 @@ def to_measure(window, hands):
     return window.bench.pages["measure"].tiles
 
 
-def name_it(window, path):
-    """The name that a dialog asks for: not counted."""
+def name_it(window, path, patience=120.0):
+    """The name that a dialog asks for: not counted; then what was begun with it is waited for."""
     wait(lambda: window.findChildren(QFileDialog), "the dialog", 5)
     dialog = window.findChildren(QFileDialog)[0]
     dialog.findChild(QLineEdit).setText(str(path))
     next(b for b in dialog.findChildren(QPushButton) if b.text().replace("&", "") in ("Save", "Open", "OK", "Choose")).click()
     wait(lambda: not window.findChildren(QFileDialog), "the dialog to go", 5)
-    settle(window)
+    settle(window, patience)
 
 
 def told(window):

@@ -41,7 +41,7 @@ def test_three_plates_and_a_report_of_them_take_eight_actions(opened, tmp_path):
         hands.click(page.tiles["plate-add"])
         settle(opened)
     hands.click(page.tiles["save-report"])
-    name_it(opened, tmp_path / "report.html")
+    name_it(opened, tmp_path / "report.html", 300.0)
     wait(lambda: any("report.html" in text for text in told), "the report", 120)
     body = (tmp_path / "report.html").read_text()
     assert re.findall(r"<h3>(Plate \d)</h3>", body) == ["Plate 1", "Plate 2", "Plate 3"]
@@ -81,7 +81,7 @@ def test_the_same_study_on_all_steps_of_a_series_as_pictures_takes_four_actions(
     page = empty.bench.pages["tell"]
     hands.click(page.tiles["run"])
     (tmp_path / "out").mkdir()
-    name_it(empty, tmp_path / "out")
+    name_it(empty, tmp_path / "out", 300.0)
     wait(lambda: any("summary.csv" in text for text in told), "the run", 300)
     count = len(empty.document.clock.times)
     assert count == 24
