@@ -316,3 +316,53 @@ def test_a_drag_that_waits_for_its_next_draft_draws_no_picture_in_full_meanwhile
     wait(lambda: not asked[-1], "the picture in full while the bead is held still", 10)
     QTest.mouseRelease(window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, (bead + QPointF(9, 9)).toPoint())
     settle(window)
+
+
+def test_while_a_card_is_dragged_only_who_shows_cards_hears_of_it(window):
+    document, view = window.document, window.view
+    document.choose(document.study.layers[1].id)
+    settle(window)
+    heard, painted = [], []
+    document.study_changed.connect(lambda: heard.append("study"))
+    document.settings_changed.connect(lambda: heard.append("settings"))
+    paint, view._paint = view._paint, lambda p: (painted.append(view.handles.bead_at("slice")), paint(p))[1]
+    begin = view.handles.bead_at("slice")
+    drag(view, begin, begin + QPointF(50, 30), steps=8)
+    settle(window)
+    assert heard.count("study") >= 4
+    assert "settings" not in heard
+    assert len(painted) < 2.5 * heard.count("study"), "with its picture, not before it as well"
+    place = painted[-1]
+    assert view.handles.bead_at("slice") == place, "the bead is where the card is"
+    heard.clear()
+    document.edit(document.study.with_(reference=Reference(pressure=9e4, density=1.1, velocity=(40.0, 0.0, 0.0))), "Reference")
+    assert heard == ["study", "settings"]
+    assert float(window.bench.pages["case"].reference.pressure.text().replace(",", "")) == 9e4
+    window.act("undo")
+    assert heard == ["study", "settings"] * 2
+
+
+def test_handles_follow_the_pointer_though_no_picture_comes(window, monkeypatch):
+    """A card that takes long to be worked out: its bead is painted meanwhile."""
+    document, view, gate = window.document, window.view, threading.Event()
+    document.choose(document.study.layers[1].id)
+    settle(window)
+    evaluate = Evaluator.evaluate
+
+    def slow(self, *args, **how):
+        gate.wait(20)
+        return evaluate(self, *args, **how)
+
+    begin = view.handles.bead_at("slice")
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, begin.toPoint())
+    monkeypatch.setattr(Evaluator, "evaluate", slow)
+    painted = []
+    paint, view._paint = view._paint, lambda p: (painted.append(view.handles.bead_at("slice")), paint(p))[1]
+    try:
+        move(view, begin + QPointF(40, 20), button=Qt.MouseButton.LeftButton)
+        wait(lambda: painted, "the bead", 10)
+        assert painted[-1] != begin
+    finally:
+        gate.set()
+        QTest.mouseRelease(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, (begin + QPointF(40, 20)).toPoint())
+        settle(window)
