@@ -158,7 +158,8 @@ def test_the_same_comes_of_one_worker_of_two_and_of_a_cluster_with_one_worker_ki
     assert contents(outs[2]) == contents(outs[0])
 
 
-def test_a_scheduler_that_does_not_answer_is_told(study, tmp_path):
+def test_a_scheduler_that_does_not_answer_is_told(study, tmp_path, monkeypatch):
+    monkeypatch.setattr(crews, "_ANSWERS_WITHIN", "2s")
     with pytest.raises(StudyError, match="No scheduler answers"):
         run(Plan(study, tmp_path / "o", cluster="tcp://127.0.0.1:9"))
     with pytest.raises(StudyError, match="No scheduler answers"):

@@ -16,6 +16,7 @@ from tidal_lens.tell.tasks import Done, Task, do
 from tidal_lens.work import THREADS, Token
 
 _BEAT = 0.2  # seconds between two looks at whether all is still wanted
+_ANSWERS_WITHIN = "15s"  # a scheduler
 _TRIES = 2  # of a task whose process was lost
 _LOST = "The process that worked on it was lost, more than once: is there memory enough? Take fewer workers."
 Take = Callable[[Task, Done], object]
@@ -121,7 +122,7 @@ class Cluster:
         from distributed import Client
 
         try:
-            self._client: Any = Client(address, timeout="15s", set_as_default=False)
+            self._client: Any = Client(address, timeout=_ANSWERS_WITHIN, set_as_default=False)
         except (OSError, ValueError, TimeoutError) as why:
             raise StudyError(f"No scheduler answers: {why}.", address,
                              "Start one with 'dask scheduler', and workers with 'dask worker'.") from why
