@@ -97,6 +97,18 @@ def test_what_is_seen_through_is_sorted_out_at_rest():
         canvas.close()
 
 
+def test_the_library_is_let_go_of_when_nothing_is_seen_through_any_more():
+    canvas = Canvas()
+    glass, wall = (Scene((SURFACES[name],), "#F4F1E8", LOW, HIGH) for name in ("seen through", "lit"))
+    first = canvas.draw(glass, CAMERA, *SIZE, 1.0, draft=False)[0].copy()
+    canvas.draw(wall, CAMERA, *SIZE, 1.0, draft=True)
+    assert "_library" in vars(canvas), "it may be wanted again when the drag ends"
+    canvas.draw(wall, CAMERA, *SIZE, 1.0, draft=False)
+    assert "_library" not in vars(canvas)
+    assert (canvas.draw(glass, CAMERA, *SIZE, 1.0, draft=False)[0] == first).all()
+    canvas.close()
+
+
 def test_a_picture_in_parts_is_the_picture():
     way = LinesItem("way", np.array([[-0.9, -0.9, 0.1], [0.9, 0.8, 0.9]]), np.array([0, 2]), None, None, "#000000", 3.0)
     scene = Scene((SURFACES["coloured and lit"], way), "#F4F1E8", LOW, HIGH)

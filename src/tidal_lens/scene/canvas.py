@@ -144,6 +144,8 @@ class Canvas:
             # At rest what lies behind what is seen through is sorted out, and what is not drawn finer is smoothed.
             if (draft or (fine and all(map(_hides, own)))) and self._can_paint(own):
                 pixels, depth = self._painter.paint(own, sight, lamps(scene.lamp), scene.background)
+                if not draft:
+                    self._let_go()
             else:
                 pixels, depth = self._library.draw(shown, names)
             return (_halved(pixels), depth[::2, ::2]) if fine else (pixels, depth)
@@ -222,5 +224,10 @@ class Canvas:
 
     def close(self) -> None:
         """Let go of the windows."""
-        if "_library" in self.__dict__:
-            self._library.close()
+        self._let_go()
+
+    def _let_go(self) -> None:
+        """Of the library's windows: what it sorts out what is seen through with takes 200 MB."""
+        library = self.__dict__.pop("_library", None)
+        if library is not None:
+            library.close()
