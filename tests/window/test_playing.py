@@ -1,5 +1,8 @@
 """Numbers run between their limits, without an edit, and come back."""
 
+import gc
+import weakref
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF
@@ -96,3 +99,20 @@ def test_an_edit_of_something_else_leaves_the_number_where_it_was(window):
     window.act("undo")
     settle(window)
     assert document.study.layer(layer.id) == layer
+
+
+def test_what_ran_holds_nothing_of_its_case(window, demo_path):
+    window.act("add-slice-x")
+    settle(window)
+    window.document.player.pace = 0.3
+    button = button_of(window, "slice")
+    click(button)
+    spin(0.2)
+    click(button)
+    settle(window)
+    store = weakref.ref(window.document.evaluator.store)
+    window.document.open_path(demo_path)
+    wait(lambda: window.document.evaluator.store is not store(), "the other case")
+    settle(window)
+    gc.collect()
+    assert store() is None

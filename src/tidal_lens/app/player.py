@@ -27,6 +27,10 @@ def place_of(way: str, turn: float) -> tuple[float, bool]:
     return 1.0 - abs(1.0 - turn % 2.0), False
 
 
+def _nothing() -> None:
+    pass
+
+
 class Player(QObject):
     """Runs one number at a time; whatever is edited meanwhile stops it."""
 
@@ -43,7 +47,7 @@ class Player(QObject):
         self._timer = QTimer(self)
         self._timer.setInterval(_BEAT)
         self._timer.timeout.connect(self._beat)
-        self._told: Callable[[], None] = lambda: None
+        self._told: Callable[[], None] = _nothing
 
     def runs(self, layer_id: str, owner: object) -> bool:
         """Whether a button's number of a card is running."""
@@ -70,7 +74,10 @@ class Player(QObject):
         if layer is not None and self._kept is not None and layer.shape == self._own:
             self._document.show_instead(layer.with_(shape=self._kept))
         self._document.release()
-        self._told()
+        told = self._told
+        self._layer, self._owner, self._told = "", None, _nothing
+        self._store = self._kept = self._own = None  # a whole flow hangs on it
+        told()
 
     def settled(self, study: Study) -> Study:
         """A study that takes the place of the one in which it runs: with the number where it was, unless it was set; it stops."""
