@@ -5,6 +5,7 @@ What is kept here can always be worked out again. What is on the table now is he
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 import itertools
 import threading
@@ -18,6 +19,7 @@ from typing import Any
 
 import psutil
 
+_ARENA_MAX = -8  # of malloc.h: M_ARENA_MAX
 _PART = 3  # of the machine's memory, by default
 _TRIMMED = 64_000_000  # bytes given up after which the allocator is asked to give them back
 _PAUSE = 5.0  # seconds between two times that the allocator is asked in passing
@@ -161,6 +163,12 @@ class Keeper:
 
 
 KEEPER = Keeper()
+
+
+def share_arenas() -> None:
+    """Let threads share two pools of the C library: with one each, what is free in one is not used by the others, and all of them grow."""
+    with contextlib.suppress(OSError, AttributeError):  # another C library
+        ctypes.CDLL(None).mallopt(_ARENA_MAX, 2)
 
 
 def give_memory_back() -> None:

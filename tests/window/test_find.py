@@ -1,6 +1,8 @@
 """Find: one action each, a list with trust, what is said of findings, and what is laid at them; by real events."""
 
 import csv
+import gc
+import weakref
 
 import numpy as np
 import pytest
@@ -267,3 +269,23 @@ def test_a_finding_keeps_its_name_from_step_to_step_and_its_numbers_become_curve
     assert at == pytest.approx(empty.document.flow.times)
     assert values[0] == pytest.approx(one.finding.number("volume"))
     assert np.ptp(values) > 0.02 * values.mean(), "it breathes in the gust"
+
+
+def test_another_case_lets_go_of_what_was_found(opened, demo_path):
+    opened.act("find-all")
+    settle(opened)
+    held = [weakref.ref(r) for r in opened.document.asking.results.values()]
+    assert opened.ledger.found.list.rows
+    first = opened.view.findings.cards()[0].listed[0].name
+    opened.document.open_path(demo_path)
+    wait(lambda: opened.document.flow is not None and opened.document.flow.path == demo_path, "the other case")
+    settle(opened)
+    gc.collect()
+    assert not [r for r in held if r() is not None]
+    assert not opened.ledger.found.list.rows
+    opened.document.open_path(ASSETS / "kittiwake coarse.vtm")
+    wait(lambda: opened.document.flow is not None and opened.document.flow.path != demo_path, "the first case")
+    settle(opened)
+    opened.act("find-all")
+    settle(opened)
+    assert opened.view.findings.cards()[0].listed[0].name == first, "names begin anew"

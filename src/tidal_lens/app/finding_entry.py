@@ -175,6 +175,8 @@ class FindingEntry(QWidget):
         """Show what was found."""
         self.setVisible(self.is_wanted)
         if not self.is_wanted:
+            if self.list.rows:
+                self.list.show_rows([], None, teller(self._document))
             return
         cards = self._findings.cards()
         looking = [x.name for x in self._document.study.layers if x.shape.finds and x.id not in self._document.asking.results

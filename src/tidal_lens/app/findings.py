@@ -65,6 +65,11 @@ class Findings(QObject):
         self._named: dict[str, tuple[tuple[Finding, ...], tuple[str, ...]]] = {}
         self.through_time: tuple[str, Table] | None = None  # of the finding of a name
         picks.forget = self.dismiss_chosen
+        document.coming.connect(self._forget)
+
+    def _forget(self) -> None:
+        """Another case: what was found in the one before is let go of."""
+        self._cards, self._named, self.through_time = {}, {}, None
 
     def cards(self) -> list[CardOfFindings]:
         """All finders' cards that have come to something, in the order of the deck."""
@@ -79,6 +84,7 @@ class Findings(QObject):
                 names = self.names_of(layer.id, result)
                 self._cards[layer.id] = basis, CardOfFindings(layer, result, listing(result.unmasked.findings, sifting, names))
             out.append(self._cards[layer.id][1])
+        self._cards = {card.layer.id: self._cards[card.layer.id] for card in out}
         return out
 
     def names_of(self, layer_id: str, result: Evaluated) -> tuple[str, ...]:

@@ -18,6 +18,7 @@ from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
 from tidal_lens.app.preferences import settings
 from tidal_lens.app.window import Window
+from tidal_lens.memory import share_arenas
 from tidal_lens.scene.renderer import prefer_headless
 from tidal_lens.work import Token
 
@@ -31,6 +32,7 @@ def _hear_qt(_kind: object, _context: object, text: str | None) -> None:
 def application(chosen_theme: str | None = None) -> QApplication:
     """The application with fonts and theme."""
     prefer_headless()
+    share_arenas()
     sys.setswitchinterval(1e-4)  # threads that drive kernels hand over often: for each of many short turns they would wait for the longer
     qInstallMessageHandler(_hear_qt)
     QGuiApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
