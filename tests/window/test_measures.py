@@ -690,3 +690,17 @@ def test_measures_are_written_without_a_window(opened, tmp_path, capsys):
 def told_of(window, kind):
     layer = next(x for x in window.document.study.layers if x.kind == kind)
     return {row[0]: row[1:] for row in window.document.asking.results[layer.id].unmasked.tables[0].rows}
+
+
+def test_a_number_of_a_line_beyond_all_is_not_taken(opened):
+    opened.act("add-streamlines")
+    settle(opened)
+    opened.act("add-path")
+    settle(opened)
+    faults = []
+    opened.document.noticed.connect(lambda n: faults.append(n.text))
+    field = opened.bench.card.controls["path"].line
+    type_into(field, "1e9")
+    settle(opened)
+    assert opened.document.chosen_layer.shape.line <= 1_000_000
+    assert not [text for text in faults if "went wrong" in text]

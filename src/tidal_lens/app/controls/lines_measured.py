@@ -26,7 +26,7 @@ class PathControls(QuantityControls[PathShape]):
         self.against = Picker("Over", "What the quantity is drawn over")
         self.against.offer(["length along it", "time from the seed", "x", "y", "z"], 0)
         self.against.activated.connect(lambda at: self.reshape("Over what", against=_OVER[at]))
-        self.line = NumberField("Line", "Number of the first line; 0 takes the longest", 1, 0)
+        self.line = NumberField("Line", "Number of the first line; 0 takes the longest", 1, 0, 1_000_000)
         self.line.whole = True
         self.line.edited.connect(lambda v: self.reshape("Line", line=int(v)))
         self.count = NumberField("Lines", "How many lines", 1, 1, 12)
