@@ -157,7 +157,7 @@ def fresh_kernel():
 
 
 def test_who_needs_a_kernel_waits_while_others_compile(monkeypatch):
-    monkeypatch.setattr(jit, "_is_there", lambda _dispatcher, _signature: False)
+    monkeypatch.setattr(jit, "is_there", lambda _dispatcher, _signature: False)
     kernel, values = fresh_kernel(), np.zeros(3)
     going = threading.Event()
     going.set()
@@ -181,7 +181,7 @@ def test_who_needs_a_kernel_waits_while_others_compile(monkeypatch):
 
 
 def test_a_wait_for_a_kernel_is_given_up(monkeypatch):
-    monkeypatch.setattr(jit, "_is_there", lambda _dispatcher, _signature: False)
+    monkeypatch.setattr(jit, "is_there", lambda _dispatcher, _signature: False)
     others = compiling._Others(lambda _d, _t: None)
     jit.wait_while(others._still)
     kernel, values, token, ended = fresh_kernel(), np.zeros(3), Token(), []
