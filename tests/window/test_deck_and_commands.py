@@ -284,7 +284,7 @@ def in_core(frame):
 
 
 def test_heavy_work_is_never_the_windows(window):
-    """What the window's thread is at while 1,200 lines are followed and four quantities worked out, looked up every two milliseconds."""
+    """What the window's thread is at while 5,000 lines are followed and four quantities worked out, looked up every two milliseconds."""
     window.act("add-streamlines")
     layer = window.document.chosen_layer
     settle(window)
@@ -296,7 +296,7 @@ def test_heavy_work_is_never_the_windows(window):
 
     watcher = threading.Thread(target=watch)
     watcher.start()
-    window.document.edit_layer(layer.with_(shape=many(layer.shape, 1200).with_(tolerance=1e-6)), "many lines")
+    window.document.edit_layer(layer.with_(shape=many(layer.shape, 5000).with_(tolerance=1e-6)), "many lines")
     for name in ("q", "density-laplacian", "vorticity-magnitude", "divergence"):
         window.document.asking.ask_quantity(name)
     wait(lambda: not window.document.jobs.is_busy(), "the work", 120)
@@ -304,7 +304,7 @@ def test_heavy_work_is_never_the_windows(window):
     watcher.join()
     assert len(seen) > 100, "the work was too light to tell anything"
     assert np.mean(seen) < 0.15, "but for a lookup here and there, the window's thread computes nothing"
-    assert window.document.asking.results[layer.id].geometry.n_seeds == 1200
+    assert window.document.asking.results[layer.id].geometry.n_seeds == 5000
 
 
 def test_cancel_gives_up_and_compute_again_takes_it_up(window):
