@@ -323,6 +323,7 @@ def test_while_a_card_is_dragged_only_who_shows_cards_hears_of_it(window):
     document.choose(document.study.layers[1].id)
     settle(window)
     heard, painted = [], []
+    view.later.setInterval(10_000)  # however slow the machine is, there is a picture before that
     document.study_changed.connect(lambda: heard.append("study"))
     document.settings_changed.connect(lambda: heard.append("settings"))
     paint, view._paint = view._paint, lambda p: (painted.append(view.handles.bead_at("slice")), paint(p))[1]
@@ -331,7 +332,7 @@ def test_while_a_card_is_dragged_only_who_shows_cards_hears_of_it(window):
     settle(window)
     assert heard.count("study") >= 4
     assert "settings" not in heard
-    assert len(painted) < 2.5 * heard.count("study"), "with its picture, not before it as well"
+    assert len(painted) <= heard.count("study") + 4, "with its picture, not before it as well"
     place = painted[-1]
     assert view.handles.bead_at("slice") == place, "the bead is where the card is"
     heard.clear()
