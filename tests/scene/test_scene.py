@@ -281,6 +281,8 @@ def test_a_draft_over_the_rest_is_the_draft_of_all():
     drags += [(turned, sheet("cut", z, "#30A040"), one) for z in (0.35, 0.1)]  # something was removed meanwhile
     drags += [(turned, sheet("cut", z, "#30A040"), other) for z in (0.1, 0.2, 0.3)]
     drags += [(turned, sheet("cut", z, "#30A040", 0.5), other) for z in (0.3, 0.4, 0.5)]  # seen through
+    glass = line, sheet("hill", hill.points[:, 2].reshape(x.shape), "#C04020", 0.5)
+    drags += [(glass, sheet("cut", z, "#30A040"), one) for z in (0.5, 0.4, 0.3)]  # the rest is seen through
     canvas = Canvas()
     drawn = []
     for items, cut, camera in drags:
@@ -300,6 +302,7 @@ def test_a_draft_over_the_rest_is_the_draft_of_all():
         assert (np.abs(depth[there] - far[there]) > 1e-3).mean() < 2e-4
     assert drawn[1:4] == [{"cut"}] * 3, "only what is dragged"
     assert drawn[0] == {"hill", "low", "line", "cut"}
+    assert drawn[10:12] == [{"cut"}] * 2, "it is painted over all that hides"
     assert drawn[4] == drawn[6] == drawn[-1] == {"line", "hill", "cut"}
     scene = Scene((*turned, drags[8][1]), "#FFFFFF", *around)
     canvas.draw(scene, other, 600, 400, 1.0, draft=True)

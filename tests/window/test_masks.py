@@ -2,8 +2,10 @@
 
 import pytest
 from PyQt6.QtCore import QPointF
+from PyQt6.QtTest import QTest
 
-from driving import click, drag, pick, settle, type_into
+from driving import LEFT, click, drag, move, pick, settle, type_into, wait
+from tidal_lens.app import pictures
 from tidal_lens.app.commands import BY_ID
 from tidal_lens.study.session import open_study
 
@@ -71,6 +73,41 @@ def test_a_masks_value_is_dragged_typed_and_swept(window):
     low, high = document.evaluator.store.distribution("speed").usual
     assert low <= document.chosen_layer.shape.conditions[0].value <= high or document.chosen_layer.shape.conditions[0].value == 0.9
     assert document.asking.failures == {}
+
+
+def test_all_that_a_mask_hides_on_is_drawn_at_once_while_it_is_dragged(window, monkeypatch):
+    """One draft for each move, not one for each card, unless a card takes long."""
+    window.act("add-slice-x")
+    with_mask(window)
+    view, document = window.view, window.document
+    monkeypatch.setattr(pictures, "_JUST_BEGUN", 1e9)
+    view.pictures._together.setInterval(100_000)
+    drawn = []
+    show = view.pictures.renderer.show
+    monkeypatch.setattr(view.pictures.renderer, "show", lambda scene, *how, **more: (drawn.append(areas()), show(scene, *how, **more))[1])
+
+    def areas():
+        return {x.id: document.asking.results[x.id].geometry.area for x in document.study.layers if x.kind == "slice"}
+
+    def moved(by):
+        before = areas()
+        move(view, bead + QPointF(0, by), button=LEFT)
+        wait(lambda: all(area != before[name] for name, area in areas().items()) and not document.jobs.is_busy(), "both slices")
+
+    bead = view.keys.grip_at("mach", document.chosen)
+    QTest.mousePress(view, LEFT, pos=bead.toPoint())
+    moved(-10)
+    drawn.clear()
+    for by in (-20, -30, -40):
+        moved(by)
+        assert drawn[-1] == areas()
+    assert len(drawn) == 3
+    monkeypatch.setattr(pictures, "_JUST_BEGUN", 0.0)
+    moved(-50)
+    assert len(drawn) == 3 + 3, "each on its own, the wall too"
+    QTest.mouseRelease(view, LEFT, pos=(bead + QPointF(0, -50)).toPoint())
+    settle(window)
+    assert drawn[-1] == areas()
 
 
 def test_what_cannot_be_done_with_a_mask_does_no_harm(window):

@@ -59,6 +59,11 @@ class Asking:
     def _slot(self, purpose: str, key: str = "") -> Slot:
         return Slot(purpose, f"{key}@{self._here.case}" if self._here.case else key)
 
+    def under_way(self, since: float) -> set[str]:
+        """Layers that are worked out since a moment of the monotonic clock."""
+        slots = {self._slot("card", layer.id): layer.id for layer in self._document.study.layers}
+        return {slots[job.slot] for job in self._document.jobs.running("card") if job.slot in slots and job.begun >= since}
+
     def clear(self) -> None:
         """Another case: nothing of the old one is wanted."""
         for layer_id in self._asked:

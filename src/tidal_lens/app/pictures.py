@@ -23,6 +23,8 @@ from tidal_lens.scene.scenery import Scenery
 from tidal_lens.study.evaluate import Evaluated
 
 _PACE, _ROUND = 50, 900  # milliseconds between pictures of running streaks, and in which they come round
+_TOGETHER = 12  # milliseconds that a draft waits at most for what else was begun by the same move
+_JUST_BEGUN = 0.03  # seconds since that
 _AT_REST = 160  # milliseconds without a move before the picture is drawn in full
 
 
@@ -79,6 +81,11 @@ class Pictures(QObject):
         self._rest.setSingleShot(True)
         self._rest.setInterval(_AT_REST)
         self._rest.timeout.connect(self._come_to_rest)
+        self._together = QTimer(self)
+        self._together.setSingleShot(True)
+        self._together.setInterval(_TOGETHER)
+        self._together.timeout.connect(lambda: self.redraw(draft=self._quick()))
+        self._came: set[str] = set()  # what was worked out since the last picture was asked for
         self._run = QTimer(self)  # of running streaks
         self._run.setInterval(_PACE // 4)
         self._ran = 0.0  # when the last of their pictures was asked for
@@ -103,16 +110,25 @@ class Pictures(QObject):
     @property
     def is_full(self) -> bool:
         """Whether the picture is what was asked for, in full; small ones may still be on their way."""
-        return self._newest > 0 and self._shown == self._newest and self._newest == self._newest_full and not self._rest.isActive()
+        return (self._newest > 0 and self._shown == self._newest and self._newest == self._newest_full and not self._rest.isActive()
+                and not self._together.isActive())
 
-    def redraw_soon(self) -> bool:
-        """Draw what changed, quickly while something is dragged; whether a picture was asked for."""
+    def redraw_soon(self, came: str = "") -> bool:
+        """Draw what changed, or the card that came, quickly while something is dragged; whether a picture is on its way."""
+        if came and self._document.dragging:
+            self._came.add(came)
+            if self._case.asking.under_way(time.monotonic() - _JUST_BEGUN) - self._came:
+                if not self._together.isActive():
+                    self._together.start()
+                return True
         before = self._newest
         self.redraw(draft=self._quick())
         return self._newest != before
 
     def redraw(self, *, draft: bool = False) -> None:
         """Ask for a picture."""
+        self._came.clear()
+        self._together.stop()
         table, camera = self._case.asking.table(), self._document.camera
         if table is None or camera is None:
             return
@@ -150,6 +166,7 @@ class Pictures(QObject):
     def close(self) -> None:
         """Stop drawing for good."""
         self._rest.stop()
+        self._together.stop()
         self.renderer.close()
 
     def _run_on(self) -> None:

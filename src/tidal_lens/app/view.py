@@ -179,11 +179,11 @@ class FlowView(Stage):
     def _relight(self, _layer_id: str) -> None:
         self.lights.refresh()
 
-    def _came(self, _name: str) -> None:
+    def _came(self, name: str) -> None:
         """Something is known now: overlays are painted anew with the picture that shows it, or at once where it shows nothing new."""
         if self.wipe is not None:
             self.wipe.refresh(draft=self.document.dragging)
-        if self.pictures.redraw_soon():
+        if self.pictures.redraw_soon(name):
             return
         if self.document.dragging:
             self.update_with_picture()

@@ -32,6 +32,19 @@ def begin_rows(ground: int, pixels: Array, near: Array, begin: int, end: int) ->
 
 
 @kernel
+def begin_over(under: Array, depth: Array, parallel: bool, pixels: Array, near: Array, begin: int, end: int) -> None:
+    """A picture with its depths in rows begin … end, to be painted over; pixels as (h, w) of four bytes each."""
+    for row in range(begin, end):
+        for column in range(near.shape[1]):
+            pixels[row, column] = under[row, column]
+            one = depth[row, column]
+            if one == np.float32(np.inf):
+                near[row, column] = -np.inf
+            else:
+                near[row, column] = -one if parallel else np.float32(1.0) / one
+
+
+@kernel
 def end_rows(near: Array, depth: Array, parallel: bool, begin: int, end: int) -> None:
     """Depths in rows begin … end: infinite where there is nothing."""
     for row in range(begin, end):
@@ -41,6 +54,17 @@ def end_rows(near: Array, depth: Array, parallel: bool, begin: int, end: int) ->
                 depth[row, column] = -one
             else:
                 depth[row, column] = np.float32(1.0) / one if one > np.float32(0.0) else np.float32(np.inf)
+
+
+@kernel
+def halve_rows(large: Array, out: Array, begin: int, end: int) -> None:
+    """Rows begin … end of a picture (h, w, 4) half as large as another: each pixel the mean of four."""
+    for row in range(begin, end):
+        for column in range(out.shape[1]):
+            for c in range(4):
+                above = np.int32(large[2 * row, 2 * column, c]) + np.int32(large[2 * row, 2 * column + 1, c])
+                below = np.int32(large[2 * row + 1, 2 * column, c]) + np.int32(large[2 * row + 1, 2 * column + 1, c])
+                out[row, column, c] = (above + below + 2) >> 2
 
 
 @kernel

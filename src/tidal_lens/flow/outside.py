@@ -69,16 +69,34 @@ def outside_of(points: NDArray[np.float64], grids: list[tuple[int, int, Grid]], 
     return found.of(~inside if walls is None else ~inside | walls[own])
 
 
+def _near_another(middle: NDArray[np.float64], reach: NDArray[np.float64], block: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Which faces lie so near the box of another block's faces that one of those may face them."""
+    first = np.flatnonzero(np.diff(block, prepend=-1))
+    faces = [slice(a, b) for a, b in zip(first, [*first[1:], len(block)], strict=True)]
+    low, high = np.minimum.reduceat(middle, first), np.maximum.reduceat(middle, first)
+    longest = np.maximum.reduceat(reach, first)
+    near = np.zeros(len(middle), dtype=bool)
+    for k, own in enumerate(faces):
+        farthest = np.maximum(longest, longest[k])[:, None]
+        meet = ((low[k] <= high + farthest) & (high[k] >= low - farthest)).all(axis=1)
+        for other in np.flatnonzero(meet & (np.arange(len(faces)) != k)):
+            reached = np.maximum(reach[own], longest[other])[:, None]
+            near[own] |= ((middle[own] >= low[other] - reached) & (middle[own] <= high[other] + reached)).all(axis=1)
+    return near
+
+
 def _between_blocks(points: NDArray[np.float64], outside: Outside, block: NDArray[np.int64]) -> NDArray[np.bool_]:
     """Faces that lie flat against those of another block, though their nodes differ: blocks of unlike fineness side by side."""
     from scipy.spatial import cKDTree  # loaded when first needed, not before the window is up
 
     size = np.linalg.norm(outside.areas, axis=1)
-    sound = np.flatnonzero(size > 0.0)
     inside = np.zeros(len(outside.faces), dtype=bool)
-    if len(sound) == 0:
+    if len(inside) == 0:
         return inside
     middle = points[outside.faces].mean(axis=1)
+    sound = np.flatnonzero((size > 0.0) & _near_another(middle, np.sqrt(size), block))
+    if len(sound) == 0:
+        return inside
     normal = outside.areas[sound] / size[sound, None]
     reach = np.sqrt(size[sound])
     checkpoint()

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.scene.camera import Camera
-from tidal_lens.scene.painting import Painter, can_paint, doubled, is_compiled
+from tidal_lens.scene.painting import Painter, Painting, can_paint, doubled, halved, is_compiled, whole
 from tidal_lens.scene.scene import Item, LinesItem, Scene, SurfaceItem, shown_items, thicker
 from tidal_lens.scene.sight import LAMP, WHOLE, Part, Shown, Sight, lamps, reach
 from tidal_lens.scene.texture import Streaks, directions, laid_over, smeared
@@ -25,12 +25,7 @@ _PAUSE = 2.0  # seconds between looks whether others have compiled
 SMALL, LARGER = (264, 120), (320, 220)
 _FINE = 3_000_000  # pixels of a picture at most that is drawn at twice its size
 _TILE = 1600  # pixels a side of the parts that larger ones are drawn in
-
-
-def _halved(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """A picture (2 h, 2 w, 4) of half the size: each pixel the mean of four."""
-    rows = np.add(pixels[::2], pixels[1::2], dtype=np.uint16).reshape(len(pixels) // 2, -1, 2, 4)
-    return ((rows[:, :, 0] + rows[:, :, 1] + 2) >> 2).astype(np.uint8)
+_Drawn = Callable[..., Painting]  # of the names of items (None: all), and what they are drawn over
 
 
 def _drawn_by(item: Item) -> tuple[Any, ...]:
@@ -62,10 +57,13 @@ class _Rest:
 
 
 def _hides(item: Item) -> bool:
-    """Whether an item, where it is, hides all that is behind it."""
-    if isinstance(item, LinesItem):
-        return True
-    return item.opacity >= 1.0 and (item.colours is None or item.colours.beyond in ("colour", "grey"))
+    """Whether an item hides all that is behind it, wherever it is."""
+    return _is_opaque(item) and (isinstance(item, LinesItem) or item.colours is None or item.colours.beyond in ("colour", "grey"))
+
+
+def _is_opaque(item: Item) -> bool:
+    """Whether an item hides all that is behind it, wherever its colours are not hidden: the painter knows."""
+    return isinstance(item, LinesItem) or item.opacity >= 1.0
 
 
 class Canvas:
@@ -139,16 +137,20 @@ class Canvas:
         sight = Sight(camera, (wide, tall), reach(camera, scene.low, scene.high), part)
         shown = self._shown = Shown(items, scene, sight, draft=draft, fine=fine)
 
-        def drawn(names: Collection[str] | None) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+        def drawn(names: Collection[str] | None, over: Painting | None = None) -> Painting:
             own = items if names is None else tuple(i for i in items if i.id in names)
             # At rest what lies behind what is seen through is sorted out, and what is not drawn finer is smoothed.
-            if (draft or (fine and all(map(_hides, own)))) and self._can_paint(own):
-                pixels, depth = self._painter.paint(own, sight, lamps(scene.lamp), scene.background)
+            if (draft or (fine and all(map(_is_opaque, own)))) and self._can_paint(own):
+                pixels, depth = self._painter.paint(own, sight, lamps(scene.lamp), scene.background, over)
                 if not draft:
                     self._let_go()
             else:
                 pixels, depth = self._library.draw(shown, names)
-            return (_halved(pixels), depth[::2, ::2]) if fine else (pixels, depth)
+                if over is not None:
+                    behind = (over[1] < depth) | np.isinf(depth)
+                    np.copyto(whole(pixels), whole(over[0]), where=behind)
+                    depth = np.minimum(depth, over[1])
+            return (halved(pixels), depth[::2, ::2]) if fine else (pixels, depth)
 
         pixels, depth = self._over_the_rest(drawn, scene, camera, frame) if draft else drawn(None)
         if not draft:
@@ -157,8 +159,7 @@ class Canvas:
         self._last = basis, pixels, depth, (scene, camera)  # held, so that ids stay their own
         return pixels, depth
 
-    def _over_the_rest(self, drawn: Callable[[Collection[str] | None], tuple[NDArray[np.uint8], NDArray[np.float32]]], scene: Scene,
-                       camera: Camera, frame: tuple[Any, ...]) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+    def _over_the_rest(self, drawn: _Drawn, scene: Scene, camera: Camera, frame: tuple[Any, ...]) -> Painting:
         """A draft: where the same few items change again and again, only they are drawn, over a picture of the others."""
         looks, before = {item.id: _drawn_by(item) for item in scene.items}, self._before
         moving = frozenset[str]()
@@ -166,16 +167,15 @@ class Canvas:
             moving = before.moving | {name for name, look in looks.items() if before.looks[name] != look}
         self._before = _Before(frame, looks, moving, (scene, camera))
         others = looks.keys() - moving
-        if not moving or not others or not all(map(_hides, scene.items)):
+        is_clear = all(map(_hides, scene.items)) or (all(_is_opaque(item) for item in scene.items if item.id in others)
+                                                     and self._can_paint(shown_items(scene.items)))
+        if not moving or not others or not is_clear:
             self._rest = None
             return drawn(None)
         basis = (frame, *(looks[name] for name in looks if name in others))
         if self._rest is None or self._rest.basis != basis:
             self._rest = _Rest(basis, *drawn(others), (scene, camera))
-        pixels, depth = drawn(moving)
-        behind = (self._rest.depth < depth) | np.isinf(depth)
-        np.copyto(pixels.view(np.uint32), self._rest.pixels.view(np.uint32), where=behind[:, :, None])  # a pixel at a time
-        return pixels, np.minimum(depth, self._rest.depth)
+        return drawn(moving, (self._rest.pixels, self._rest.depth))
 
     def _texture(self, item: SurfaceItem, how: Streaks, camera: Camera, pixels: NDArray[np.uint8], depth: NDArray[np.float32]) -> None:
         basis = (id(item.points), id(how.vectors), id(camera), depth.shape)
@@ -216,10 +216,10 @@ class Canvas:
         good = item.points[np.isfinite(item.points).all(axis=1)]
         low, high = box or ((good.min(axis=0), good.max(axis=0)) if len(good) else (np.zeros(3), np.ones(3)))
         seen_by = camera if box else camera.framing(low, high, SMALL[0] / SMALL[1])
-        if all(map(_hides, items)) and self._can_paint(items):
+        if all(map(_is_opaque, items)) and self._can_paint(items):
             fine = tuple(thicker(i, 2.0) for i in items)
             sight = Sight(seen_by, (2 * size[0], 2 * size[1]), reach(seen_by, low, high))
-            return _halved(Painter().paint(fine, sight, lamps(LAMP), background)[0])
+            return halved(Painter().paint(fine, sight, lamps(LAMP), background)[0])
         return self._library.draw_small(items, seen_by, (low, high), size, background)
 
     def close(self) -> None:

@@ -31,6 +31,14 @@ _BEYOND = {"colour": kernels.CLAMPED, "grey": kernels.GREY}
 _LAYOUT = ("points", "faces", "offsets", "gaps", "radii", "values", "colours", "shaded")  # what lays an item out, where it has it
 
 
+Painting = tuple[NDArray[np.uint8], NDArray[np.float32]]  # pixels (h, w, 4) and depths (h, w), infinite where there is nothing
+
+
+def whole(pixels: NDArray[np.uint8]) -> NDArray[np.uint32]:
+    """Pixels (h, w, 4) as (h, w) of four bytes each."""
+    return pixels.view(np.uint32)[:, :, 0]
+
+
 def can_paint(items: tuple[Item, ...]) -> bool:
     """Whether items are of the kinds that are painted here, and not too many for it."""
     count = 0
@@ -52,6 +60,13 @@ def doubled(pixels: NDArray[np.uint8], height: int, width: int) -> NDArray[np.ui
     """A draft (h // 2, w // 2, 4) as large as what is to be shown (h, w, 4)."""
     out = np.empty((height, width, 4), np.uint8)
     run_chunks(lambda begin, end: kernels.double_rows(pixels, out, begin, end), height, max(-(-height // WORKERS), 64))
+    return out
+
+
+def halved(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """A picture (2 h, 2 w, 4) of half the size."""
+    out = np.empty((len(pixels) // 2, pixels.shape[1] // 2, 4), np.uint8)
+    run_chunks(lambda begin, end: kernels.halve_rows(pixels, out, begin, end), len(out), max(-(-len(out) // WORKERS), 64))
     return out
 
 
@@ -146,7 +161,8 @@ class Painter:
                 found, nearest = item.id, float(near[row, column])
         return found
 
-    def paint(self, items: tuple[Item, ...], sight: Sight, lamps: Lamps, background: str) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+    def paint(self, items: tuple[Item, ...], sight: Sight, lamps: Lamps, background: str,
+              over: Painting | None = None) -> Painting:
         """Pixels (h, w, 4) and depths (h, w), infinite where there is nothing.
 
         Parameters
@@ -159,19 +175,24 @@ class Painter:
             Where lamps stand as the eye sees them (right, up, back), and how strong they are.
         background : str
             Colour of the ground.
+        over : tuple, optional
+            Pixels and depths of what else there is, none of it seen through: painted over, in place of the ground.
         """
         width, height = sight.size
         pixels, near, depth = (np.empty((height, width, *rest), of) for of, rest in ((np.uint8, (4,)), (np.float32, ()), (np.float32, ())))
         ground = int(np.array([*np.round(255.0 * parse(background)), 255.0]).astype(np.uint8).view(np.uint32)[0])
-        eye = _Eye.of(sight, lamps)
+        eye, parallel = _Eye.of(sight, lamps), sight.camera.span > 0.0
         self._shapes = {item.id: self._shapes[item.id] for item in items if item.id in self._shapes}
         steps = [step for item in sorted(items, key=_is_seen_through) for step in self._steps(item, eye)]
 
         def rows(begin: int, end: int) -> None:
-            kernels.begin_rows(ground, pixels.view(np.uint32)[:, :, 0], near, begin, end)
+            if over is None:
+                kernels.begin_rows(ground, whole(pixels), near, begin, end)
+            else:
+                kernels.begin_over(whole(over[0]), over[1], parallel, whole(pixels), near, begin, end)
             for step in steps:
                 step.paint(pixels, near, begin, end)
-            kernels.end_rows(near, depth, sight.camera.span > 0.0, begin, end)
+            kernels.end_rows(near, depth, parallel, begin, end)
 
         run_chunks(rows, height, max(-(-height // (2 * WORKERS)), 16))
         return pixels, depth
@@ -267,7 +288,8 @@ def _signatures() -> tuple[tuple[Any, tuple[Any, ...]], ...]:
     pixels, near, table = np.zeros((1, 1, 4), np.uint8), np.zeros((1, 1), np.float32), read_only(_NO_TABLE)
     calls = ((kernels.place, (shape.points, eye.basis, how, seen, 0, 1)),
              (kernels.normals_of, (shape.points, shape.parts, np.zeros((1, 3), np.float32))),
-             (kernels.begin_rows, (0, pixels.view(np.uint32)[:, :, 0], near, 0, 1)), (kernels.end_rows, (near, near, True, 0, 1)),
+             (kernels.begin_rows, (0, whole(pixels), near, 0, 1)), (kernels.end_rows, (near, near, True, 0, 1)),
+             (kernels.begin_over, (whole(pixels), near, True, whole(pixels), near, 0, 1)), (kernels.halve_rows, (pixels, pixels, 0, 1)),
              (kernels.paint_faces, (seen, shape.parts, shape.values, shape.normals, eye.basis[3], eye.lights, how, table, pixels, near,
                                     0, 1)),
              (kernels.paint_lines, (seen, shape.parts, shape.values, how, table, pixels, near, 0, 1)),
