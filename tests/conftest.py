@@ -21,15 +21,6 @@ from tidal_lens.formats.registry import open_flow  # noqa: E402
 from tidal_lens.memory import say_limit  # noqa: E402
 from vortex_tank import demo_file  # noqa: E402
 
-_ALONE = {"test_cancelling.py", "test_long_use.py", "test_deck_and_commands.py", "test_parts_and_jobs.py", "test_compiling.py"}
-
-
-def pytest_collection_modifyitems(items):
-    """What waits for real time runs with nothing beside it: see ``check``."""
-    for item in items:
-        if item.path.name in _ALONE:
-            item.add_marker(pytest.mark.alone)
-
 
 @pytest.fixture
 def memory_limit():

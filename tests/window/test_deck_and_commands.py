@@ -283,6 +283,7 @@ def in_core(frame):
     return False
 
 
+@pytest.mark.alone
 def test_heavy_work_is_never_the_windows(window):
     """What the window's thread is at while 5,000 lines are followed and four quantities worked out, looked up every two milliseconds."""
     window.act("add-streamlines")

@@ -38,6 +38,7 @@ def edit_at(document, position):
 # -- autosave --------------------------------------------------------------------------------------------------------------
 
 
+@pytest.mark.alone
 def test_edits_that_follow_one_another_are_saved_all_the_same(window):
     """Each edit used to put the saving off: what came every second was never saved."""
     saved, begun, position = [], time.monotonic(), 0.0
@@ -52,6 +53,7 @@ def test_edits_that_follow_one_another_are_saved_all_the_same(window):
     assert position - saved[-1] < 0.25, "and not long before the last edit"
 
 
+@pytest.mark.alone
 def test_busy_threads_do_not_keep_the_study_from_being_saved(window):
     gate = threading.Event()
     for n in range(6):
@@ -91,11 +93,12 @@ def test_what_a_kill_left_half_written_is_cleaned_away(tmp_path):
 # -- nothing holds the window ----------------------------------------------------------------------------------------------
 
 
-def deaf(token, seconds=6.0):
+def deaf(token, seconds=4.0):
     """Work in a library's code, which hears of no cancel."""
     time.sleep(seconds)
 
 
+@pytest.mark.alone
 def test_work_that_does_not_stop_is_let_go_of(qapp):
     jobs, done = Jobs(), []
     jobs.submit(Slot("a"), "deaf", deaf, done.append, done.append)
@@ -114,6 +117,7 @@ def test_work_that_does_not_stop_is_let_go_of(qapp):
     wait(lambda: not [t for t in threading.enumerate() if t.name.startswith("job")], "the deaf one's end", 10)
 
 
+@pytest.mark.alone
 def test_closing_does_not_wait_for_a_deaf_thread(qapp):
     from tidal_lens.app.window import Window
 
@@ -129,6 +133,7 @@ def test_closing_does_not_wait_for_a_deaf_thread(qapp):
     wait(lambda: not [t for t in threading.enumerate() if t.name.startswith("job")], "the deaf one's end", 10)
 
 
+@pytest.mark.alone
 def test_escape_ends_the_opening_of_a_large_file(empty, tmp_path):
     data = vtkImageData()
     data.SetDimensions(160, 160, 160)
