@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
 from PyQt6.QtCore import QObject
 
 from tidal_lens.app.asking import CaseHere
@@ -12,6 +11,7 @@ from tidal_lens.app.document import Document
 from tidal_lens.app.eye import Eye
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.line_picks import LinePicks
+from tidal_lens.distinct import distinct
 from tidal_lens.features.finding import Finding, sounding_numbers
 from tidal_lens.features.following import names_kept
 from tidal_lens.features.found import FoundSurface
@@ -152,7 +152,7 @@ class Findings(QObject):
         points = own.finding.line
         geometry = card.result.unmasked.geometry
         if not len(points) and isinstance(geometry, FoundSurface) and (geometry.owners == own.number).any():
-            points = geometry.points[np.unique(geometry.faces[geometry.owners == own.number])]
+            points = geometry.points[distinct(geometry.faces[geometry.owners == own.number])]
         room = max(own.finding.reach if not len(points) else 0.15 * own.finding.size, 1e-6)
         points = points if len(points) else own.finding.place[None]
         study = self._document.study

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.cutting.surface import Surface, join
+from tidal_lens.distinct import distinct
 from tidal_lens.flow.case import Boundary, Flow
 from tidal_lens.sampling.mesh import Stencil, mesh_of
 from tidal_lens.work import Token
@@ -33,7 +34,7 @@ def _on_blocks(flow: Flow, boundary: Boundary, blocks: tuple[str, ...]) -> Bound
         if block.name in blocks:
             own[block.points] = True
     faces = boundary.faces[own[boundary.nodes][boundary.faces].all(axis=1)]
-    used = np.unique(faces)
+    used = distinct(faces)
     number = np.zeros(len(boundary.points), np.int64)
     number[used] = np.arange(len(used))
     return replace(boundary, points=boundary.points[used], faces=number[faces], nodes=boundary.nodes[used], polygons=None)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from tidal_lens.cutting.contour import plane_cut
 from tidal_lens.cutting.regions import Limit, region_content, region_skin
 from tidal_lens.cutting.surface import Surface
+from tidal_lens.distinct import distinct
 from tidal_lens.features.connected import parts_of
 from tidal_lens.features.sheets import evened
 from tidal_lens.flow.case import Flow
@@ -122,7 +123,7 @@ def outline_of(region: Backflow, token: Token | None = None) -> Outline | None:
     flagged = np.zeros(flow.n_points, bool)
     flagged[box] = shifted < 0.0
     whole = parts_of(flow, flagged, token)
-    mine = (np.isin(whole, np.unique(whole[own & (whole >= 0)])) & (whole >= 0))[box]
+    mine = (np.isin(whole, distinct(whole[own & (whole >= 0)])) & (whole >= 0))[box]
     del whole, flagged
     top = float(np.abs(region.back).max()) + region.speed
     field = np.full(flow.n_points, top, region.back.dtype)

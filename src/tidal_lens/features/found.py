@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.cutting.surface import OwnSurface, Surface
+from tidal_lens.distinct import distinct
 from tidal_lens.features.finding import Finding
 from tidal_lens.sampling.mesh import Stencil
 from tidal_lens.tracing.streamlines import Lines
@@ -86,7 +87,7 @@ def surface_kept(surface: FoundSurface, shown: NDArray[np.bool_]) -> FoundSurfac
     """The surface of some of the findings only."""
     on = shown[surface.owners] if len(surface.owners) else np.zeros(0, bool)
     faces = surface.faces[on]
-    used = np.unique(faces)
+    used = distinct(faces)
     number = np.full(len(surface.points), -1, np.int64)
     number[used] = np.arange(len(used))
     return FoundSurface(surface.points[used], number[faces], surface.stencil.take(used),

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from tidal_lens.cutting.masking import kept_surface
 from tidal_lens.cutting.surface import Surface
+from tidal_lens.distinct import distinct
 from tidal_lens.sampling.mesh import Stencil
 
 Vec = NDArray[np.float64]
@@ -137,7 +138,7 @@ def opened(surface: Surface, cells: Vec, reach: float) -> tuple[Surface, Stencil
     steps = np.maximum(2.0 * length / np.maximum(cells[one] + cells[two], 1e-300), 1e-9)
     graph = coo_matrix((steps, (one, two)), (count, count)).tocsr()
     whole = surface, Stencil(np.arange(count)[:, None], np.ones((count, 1)))
-    rim = np.unique(rim_of(surface.faces))
+    rim = distinct(rim_of(surface.faces))
     if not len(rim):
         return whole
     inner = np.flatnonzero(dijkstra(graph, directed=False, indices=rim, min_only=True) > reach)
@@ -163,7 +164,7 @@ def rim_of(faces: Ints) -> Ints:
 def part_of(surface: Surface, on: NDArray[np.bool_]) -> tuple[Surface, Ints]:
     """The faces whose corners are all among some vertices, and which of the surface's vertices are left."""
     faces = surface.faces[on[surface.faces].all(axis=1)]
-    used = np.unique(faces)
+    used = distinct(faces)
     number = np.full(len(surface.points), -1, np.int64)
     number[used] = np.arange(len(used))
     stencil: Stencil = surface.stencil.take(used)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import distinct
 from tidal_lens.features import vortex_kernels as kernels
 from tidal_lens.features.scales import FREE, has_walls
 from tidal_lens.features.vortices import Core, Tank
@@ -70,7 +71,7 @@ def tangents(points: Vec) -> Vec:
 
 def _evenly(count: int) -> NDArray[np.int64]:
     """Stations among so many points."""
-    return np.unique(np.linspace(0, count - 1, int(np.clip(count // 6, _FEW, _MANY))).round().astype(np.int64))
+    return distinct(np.linspace(0, count - 1, int(np.clip(count // 6, _FEW, _MANY))).round().astype(np.int64))
 
 
 def measured(tank: Tank, cores: Sequence[Core], velocity: NDArray[np.float32], token: Token | None = None) -> list[Stations]:

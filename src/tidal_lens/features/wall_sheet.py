@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import distinct
 from tidal_lens.features import wall_kernels as kernels
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.walls import wall_faces
@@ -147,7 +148,7 @@ class WallSheet:
     @property
     def euler(self) -> int:
         """Vertices less edges plus faces: 2 for what a ball can be bent into."""
-        return len(np.unique(self.triangles)) - len(self.edges) + len(self.triangles)
+        return len(distinct(self.triangles)) - len(self.edges) + len(self.triangles)
 
     def gathered(self, sign: float, length: float, token: Token | None = None) -> Vec:
         """How lines through each triangle spread ahead (1) or drew together on their way here (−1) within a length: ln of the ratio."""

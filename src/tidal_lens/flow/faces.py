@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import among, distinct
 from tidal_lens.flow import kernels
 from tidal_lens.flow.grid import COLLAPSE, HEX_FACES, HEXAHEDRON, Grid, StructuredGrid, UnstructuredGrid
 from tidal_lens.work import Token, checkpoint, read_only, run_chunks
@@ -205,7 +206,7 @@ def split_sides(grid: Grid) -> int:
     halves = [np.column_stack([quads[:, [a, b, c]], quads[:, c]]) for a, b, c in ((0, 1, 2), (0, 2, 3), (0, 1, 3), (1, 2, 3))]
     keys = face_keys(np.concatenate([triangles, *halves]))
     known, own = keys[:len(triangles)], keys[len(triangles):].reshape(4, -1)
-    there = np.isin(own, known)
+    there = among(own, known)
     return int(((there[0] & there[1]) | (there[2] & there[3])).sum())
 
 
@@ -238,7 +239,7 @@ def of_polygons(faces: NDArray[np.int64], own: NDArray[np.int64], polygons: NDAr
     names, compact = np.unique(nodes, return_inverse=True)
     mine, theirs = compact[: own.size].reshape(own.shape), compact[own.size:].reshape(faces.shape)
     width = np.int64(int(polygons.max(initial=0)) + 1)
-    known = np.unique(mine.ravel() * width + np.repeat(polygons, 4))  # (node, polygon), by node
+    known = distinct(mine.ravel() * width + np.repeat(polygons, 4))  # (node, polygon), by node
     starts = np.searchsorted(known, np.arange(len(names) + 1) * width)
     degree = np.diff(starts)
     found = np.zeros(len(faces), dtype=bool)

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import distinct
 from tidal_lens.flow.boundaries import Motion, motion_of, owners
 from tidal_lens.flow.case import Boundary, Field, Place
 from tidal_lens.flow.outside import Outside
@@ -73,7 +74,7 @@ def guessed_reference(boundaries: Sequence[Boundary], fields: Mapping[str, Field
         own = np.isin(owner, chosen)
         nodes = [boundaries[n].nodes for n in chosen]
         there = np.concatenate([np.empty(0, np.int64), *(n for n in nodes if n is not None)])
-        some = _Some(np.unique(there), np.unique(outside.cells[own]))
+        some = _Some(distinct(there), distinct(outside.cells[own]))
         state = _state(some, fields, roles, gamma, f"guessed: median over {words}")
         if state is not None and any(state.velocity):
             return state

@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import among, distinct
 from tidal_lens.flow import welding_kernels
 from tidal_lens.flow.extent import extent
 from tidal_lens.flow.faces import face_keys, face_neighbours, nodes_of, of_polygons, outer_faces
@@ -184,7 +185,7 @@ def weld(points: NDArray[np.float64], grid: UnstructuredGrid, walls: Sequence[Su
     Welded or None
         None where there is nothing to do.
     """
-    own = sum(len(OWN_CORNERS[int(k)]) * int((grid.types == k).sum()) for k in np.unique(grid.types))
+    own = sum(len(OWN_CORNERS[int(k)]) * int((grid.types == k).sum()) for k in distinct(grid.types))
     loose = 2 * grid.n_points > own  # most nodes are nodes of one cell: looking for outer faces first is work for nothing
     nodes = (np.arange(grid.n_points) if loose or everywhere else nodes_of(outer_faces(grid), grid.n_points)).astype(np.int32)
     leader, again = same_places(points, nodes)
@@ -281,7 +282,7 @@ def _inside(points: NDArray[np.float64], grid: UnstructuredGrid, walls: Sequence
             slit: NDArray[np.int64] | None) -> NDArray[np.int64] | None:
     """Cells and sides (m, 2) that are walls but have a cell on their other side; None where there are none."""
     outer = outer_faces(grid)
-    known, outer_nodes = np.unique(face_keys(outer)), nodes_of(outer, grid.n_points)
+    known, outer_nodes = face_keys(outer), nodes_of(outer, grid.n_points)
     wanted: list[NDArray[np.int64]] = [] if slit is None else [slit]
     cut_up: list[tuple[NDArray[np.int64], NDArray[np.int64]]] = []
     for own, faces, polygons in walls:
@@ -293,7 +294,7 @@ def _inside(points: NDArray[np.float64], grid: UnstructuredGrid, walls: Sequence
         if polygons is not None:
             cut_up.append((nodes[faces[there]], polygons[there]))
     faces = np.concatenate(wanted) if wanted else np.empty((0, 4), np.int64)
-    faces = faces[~np.isin(face_keys(faces), known)] if len(faces) else faces
+    faces = faces[~among(face_keys(faces), known)] if len(faces) else faces
     if len(faces) == 0:
         return None
     touched = np.zeros(grid.n_points, dtype=bool)
@@ -302,7 +303,7 @@ def _inside(points: NDArray[np.float64], grid: UnstructuredGrid, walls: Sequence
     sides = grid.corners[cells][:, _FACES].astype(np.int64)  # (k, 6, 4)
     keys = _collapsed_keys(sides.reshape(-1, 4)).reshape(-1, 6)
     near = face_neighbours(grid)[cells]
-    hit = np.isin(keys, np.unique(face_keys(faces))) & (near >= 0)
+    hit = among(keys, face_keys(faces)) & (near >= 0)
     for parts, polygons in cut_up:
         rest = np.flatnonzero((~hit & (near >= 0)).ravel())
         hit.ravel()[rest] |= of_polygons(sides.reshape(-1, 4)[rest], parts, polygons)
@@ -351,7 +352,7 @@ def _apart(grid: UnstructuredGrid, bars: NDArray[np.int64]) -> tuple[NDArray[np.
     width = np.int64(count)
     keys = cells[:, None] * width + corners[cells]
     mask = touched[corners[cells]]
-    known = np.unique(keys[mask])
+    known = distinct(keys[mask])
     pairs: list[NDArray[np.int64]] = []
     for side in range(6):
         other = near[cells, side].astype(np.int64)

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import distinct
 from tidal_lens.errors import FileError
 from tidal_lens.flow.grid import COLLAPSE, HEXAHEDRON, OWN_CORNERS
 from tidal_lens.formats import higher_order, polyhedra
@@ -133,7 +134,7 @@ def linear_cells(cells: Cells, keep: NDArray[np.bool_], points: NDArray[np.float
         A cell has another number of nodes than its kind, or is of no known kind.
     """
     checkpoint()
-    kinds = np.unique(cells.types[keep])
+    kinds = distinct(cells.types[keep])
     _refuse_strange(kinds, where)
     made = _Maker(len(points))
     for kind in (int(k) for k in kinds):
@@ -207,7 +208,7 @@ class _Maker:
     def cut_higher(self, cells: Cells, chosen: NDArray[np.int64], kind: int, where: str) -> None:
         """Cut cells of higher order between their nodes."""
         sizes = cells.offsets[chosen + 1] - cells.offsets[chosen]
-        for size in np.unique(sizes):
+        for size in distinct(sizes):
             some = chosen[sizes == size]
             pattern = higher_order.pattern_of(kind, int(size), where)
             nodes, more = higher_order.completed(gather(cells, some, int(size), where), pattern, self.n_points)
@@ -243,7 +244,7 @@ def flat_cells(cells: Cells, keep: NDArray[np.bool_], where: str) -> tuple[NDArr
     """
     faces: list[NDArray[np.int64]] = [np.empty((0, 4), np.int64)]
     parents: list[NDArray[np.int64]] = [np.empty(0, np.int64)]
-    for kind in (int(k) for k in np.unique(cells.types[keep])):
+    for kind in (int(k) for k in distinct(cells.types[keep])):
         chosen = np.flatnonzero((cells.types == kind) & keep)
         if kind in _FLAT_CUTS:
             size, cuts = _FLAT_CUTS[kind]
@@ -260,7 +261,7 @@ def flat_cells(cells: Cells, keep: NDArray[np.bool_], where: str) -> tuple[NDArr
 def _fans(cells: Cells, chosen: NDArray[np.int64], kind: int, faces: list[NDArray[np.int64]], parents: list[NDArray[np.int64]]) -> None:
     """Polygons and strips of any length; of high-order flat cells the corners."""
     sizes = cells.offsets[chosen + 1] - cells.offsets[chosen]
-    for size in (int(s) for s in np.unique(sizes) if s >= 3):
+    for size in (int(s) for s in distinct(sizes) if s >= 3):
         some = chosen[sizes == size]
         own = cells.nodes[cells.offsets[some][:, None] + np.arange(size)].astype(np.int64)
         if kind == POLYGON and size != 4:

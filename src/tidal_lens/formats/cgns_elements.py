@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import distinct
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import BoundaryKind
 from tidal_lens.flow.faces import outer_faces
@@ -192,7 +193,7 @@ def _mixed(listed: NDArray[np.int64], ends: NDArray[np.int64] | None, count: int
     offsets = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
     nodes = np.empty(int(offsets[-1]), np.int64)
     types = np.empty(count, np.uint8)
-    for kind in np.unique(kinds):
+    for kind in distinct(kinds):
         ours, _, order = ELEMENTS[int(kind)]
         some = np.flatnonzero(kinds == kind)
         types[some] = ours
@@ -320,7 +321,7 @@ class Surfaces:
         outer = outer_faces(self._solid.grid)
         if not chosen.any():
             return None
-        distance, _ = cKDTree(self._points[chosen[:-1]]).query(self._solid.points[np.unique(outer)])
+        distance, _ = cKDTree(self._points[chosen[:-1]]).query(self._solid.points[distinct(outer)])
         near = np.zeros(len(self._solid.points), dtype=bool)
         near[np.unique(outer)] = np.asarray(distance) <= 1e-9 * float(np.ptp(self._points, axis=0).max())
         return self._sheet(outer[near[outer].all(axis=1)], kind, self._solid.points)

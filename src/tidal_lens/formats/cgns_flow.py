@@ -10,6 +10,7 @@ import h5py
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import distinct
 from tidal_lens.flow.case import SOLID, Block, Boundary, Flow
 from tidal_lens.flow.grid import HEXAHEDRON, OWN_CORNERS, PYRAMID, TETRA, WEDGE, StructuredGrid, UnstructuredGrid
 from tidal_lens.formats.cgns_write import add_node, add_turning, root_of
@@ -140,7 +141,7 @@ def _section(zone: Any, name: str, kind: int, first: int, nodes: NDArray[np.int6
 
 def _elements(zone: Any, grid: UnstructuredGrid) -> int:
     last = 0
-    for kind in np.unique(grid.types):
+    for kind in distinct(grid.types):
         code, title = _ELEMENTS[int(kind)]
         own = grid.corners[grid.types == kind][:, OWN_CORNERS[int(kind)]].astype(np.int64)
         last = _section(zone, title, code, last + 1, own)

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import distinct
 from tidal_lens.flow.faces import outer_faces
 from tidal_lens.flow.grid import HEX_FACES, HEXAHEDRON, UnstructuredGrid
 from tidal_lens.formats.polyhedra import Faces
@@ -57,7 +58,7 @@ def find_hanging(grid: UnstructuredGrid, points: NDArray[np.float64]) -> Hanging
 
     tree = cKDTree(points[nodes])
     ends = np.stack([quads, np.roll(quads, -1, axis=1)], axis=-1).reshape(-1, 2)
-    keys = np.unique(ends.min(axis=1) * np.int64(grid.n_points) + ends.max(axis=1))
+    keys = distinct(ends.min(axis=1) * np.int64(grid.n_points) + ends.max(axis=1))
     edges = np.column_stack([keys // grid.n_points, keys % grid.n_points])
     mids = _node_at(tree, nodes, points[edges].mean(axis=1), np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1), edges)
     edges, mids = edges[mids >= 0], mids[mids >= 0]

@@ -9,6 +9,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import among
 from tidal_lens.flow.boundaries import Motion, boundary_of_faces, kind_from_name, members, told_apart
 from tidal_lens.flow.case import SOLID, Block, Boundary
 from tidal_lens.flow.extent import extent
@@ -69,11 +70,11 @@ def bounded(points: NDArray[np.float64], blocks: Sequence[Block], sheets: _Named
         if len(wanted) == 0 or boundary.nodes is None:
             out.append(boundary)
             continue
-        alone = ~np.isin(face_keys(places[boundary.nodes[boundary.faces]]), wanted)
+        alone = ~among(face_keys(places[boundary.nodes[boundary.faces]]), wanted)
         if alone.any():
             out.append(replace(boundary, faces=boundary.faces[alone],
                                polygons=None if boundary.polygons is None else boundary.polygons[alone]))
-        out += _sides(boundary, points, outside.of(np.isin(outer_keys, wanted)), places, labels)
+        out += _sides(boundary, points, outside.of(among(outer_keys, wanted)), places, labels)
     return out, seams, outside
 
 

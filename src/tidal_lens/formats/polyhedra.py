@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import distinct
 from tidal_lens.errors import FileError
 from tidal_lens.flow.grid import HEXAHEDRON, PYRAMID, TETRA, WEDGE
 
@@ -204,7 +205,7 @@ def _about_middle(faces: Faces, order: NDArray[np.int64], cell: NDArray[np.int64
     """A pyramid on each quadrilateral, a fan of tetrahedra on each other face."""
     parts: _Parts = []
     sizes = np.diff(faces.offsets)[order]
-    for size in (int(s) for s in np.unique(sizes)):
+    for size in (int(s) for s in distinct(sizes)):
         some = sizes == size
         own, at = faces.nodes[faces.offsets[order[some]][:, None] + np.arange(size)], cell[some]
         own = _facing(own, at, points, middles)

@@ -15,6 +15,7 @@ import numpy as np
 import psutil
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import distinct
 from tidal_lens.errors import FileError
 from tidal_lens.flow.case import Field
 from tidal_lens.flow.grid import StructuredGrid, UnstructuredGrid
@@ -219,7 +220,7 @@ def _thinned(solid: Solid, every: int) -> Solid:
     assert isinstance(solid.grid, StructuredGrid)
     # Of a plane flow the two sides of the layer stay.
     steps = (every, every, 1 if "PlanarNormal" in solid.facts else every)
-    chosen = [np.unique(np.append(np.arange(0, d, s), d - 1)) for d, s in zip(solid.grid.dims, steps, strict=True)]
+    chosen = [distinct(np.append(np.arange(0, d, s), d - 1)) for d, s in zip(solid.grid.dims, steps, strict=True)]
     return _picked(solid, chosen)
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import distinct
 from tidal_lens.flow.case import Flow
 from tidal_lens.measures.sums import Facets
 from tidal_lens.quantities.walls import normals, wall_faces
@@ -56,7 +57,7 @@ def on_walls(flow: Flow, places: Vec) -> OnWalls:
     points, ids, weights = np.empty((len(places), 3)), np.empty((len(places), 3), np.int64), np.empty((len(places), 3))
     for n, place in enumerate(places):
         near = np.atleast_1d(np.asarray(tree.query(place, min(_NEAR, len(nodes)))[1]))
-        around = np.unique(np.concatenate([order[first[k]:first[k + 1]] // 3 for k in near]))
+        around = distinct(np.concatenate([order[first[k]:first[k + 1]] // 3 for k in near]))
         shares = _closest(flow.points[corners[around]], place)
         where = np.einsum("kc,kci->ki", shares, flow.points[corners[around]])
         best = int(((where - place) ** 2).sum(axis=1).argmin())

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import distinct
 from tidal_lens.errors import CancelledError, TidalLensError
 from tidal_lens.quantities.moment import Moment
 from tidal_lens.quantities.offer import Quantity
@@ -34,7 +35,7 @@ def everything_at(store: QuantityStore, stencil: Stencil, token: Token | None = 
     walls : bool
         Whether the places are nodes of walls: what is known there only is worked out over all walls.
     """
-    used = np.unique(stencil.ids)  # those of no weight too: nothing is read that was not worked out
+    used = distinct(stencil.ids)  # those of no weight too: nothing is read that was not worked out
     moment = Moment(store, token, [(int(n), int(n) + 1) for n in used])
     out = []
     for quantity in store.quantities():

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import distinct
 from tidal_lens.errors import CancelledError, MissingQuantityError, TidalLensError
 from tidal_lens.flow.case import Field, Flow
 from tidal_lens.flow.grid import StructuredGrid
@@ -37,10 +38,10 @@ def sample_ranges(flow: Flow) -> list[Range]:
         if isinstance(block.grid, StructuredGrid):
             run = block.grid.dims[0] * block.grid.dims[1]
             count = min(max(wanted // run, 2), block.grid.dims[2])
-            begins = np.unique(np.linspace(0, block.grid.dims[2] - 1, 2 * count + 1).astype(int)[1::2]) * run
+            begins = distinct(np.linspace(0, block.grid.dims[2] - 1, 2 * count + 1).astype(int)[1::2]) * run
         else:
             run = min(2048, n)
-            begins = np.unique(np.linspace(0, n - run, max(wanted // run, 1)).astype(int))
+            begins = distinct(np.linspace(0, n - run, max(wanted // run, 1)).astype(int))
             begins = begins[np.append(True, np.diff(begins) >= run)]
         out += [(block.first_point + int(b), block.first_point + int(b) + run) for b in begins]
     return out

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import among, distinct
 from tidal_lens.flow.case import Block, Flow
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.quantities import kernels
@@ -71,10 +72,11 @@ def _seam_fit(flow: Flow) -> _SeamFit:
         near = touched[labels]
     a, b = labels[a], labels[b]
     apart = a != b
-    keys = np.unique(np.concatenate([a[apart] * n + b[apart], b[apart] * n + a[apart]]))
+    keys = distinct(np.concatenate([a[apart] * n + b[apart], b[apart] * n + a[apart]]))
     source, target = keys // n, keys % n
-    seam = np.unique(labels[inside])
-    first = np.concatenate([seam, np.setdiff1d(np.union1d(source, target), seam)])
+    seam = distinct(labels[inside])
+    around = distinct(np.concatenate([source, target]))
+    first = np.concatenate([seam, around[~among(around, seam)]])
     number = np.full(n, -1, np.int64)
     number[first] = np.arange(len(first))
     order = np.argsort(number[source], kind="stable")

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import among
 from tidal_lens.flow.case import Flow
 from tidal_lens.flow.faces import face_keys
 from tidal_lens.flow.grid import StructuredGrid
@@ -35,7 +36,7 @@ def wall_faces(flow: Flow) -> tuple[NDArray[np.int64], NDArray[np.float64], NDAr
     every = np.concatenate([*walls, labels[outside.faces]])
     keys = face_keys(every)
     count = sum(len(w) for w in walls)
-    chosen = np.isin(keys[count:], keys[:count])
+    chosen = among(keys[count:], keys[:count])
     return outside.faces[chosen], -outside.areas[chosen], outside.cells[chosen]
 
 

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import distinct
 from tidal_lens.flow.case import Boundary, Flow
 from tidal_lens.sampling import kernels
 from tidal_lens.sampling.mesh import Mesh, mesh_of
@@ -99,7 +100,7 @@ def across(there: Flow, here: Flow, token: Token | None = None) -> Across:
 
 def _nodes_of(boundaries: tuple[Boundary, ...]) -> NDArray[np.int64]:
     solid = [b.nodes for b in boundaries if b.solid and b.nodes is not None]
-    return np.unique(np.concatenate(solid)) if solid else np.empty(0, np.int64)
+    return distinct(np.concatenate(solid)) if solid else np.empty(0, np.int64)
 
 
 def _triangles(boundaries: list[Boundary] | tuple[Boundary, ...]) -> NDArray[np.int64]:

@@ -12,6 +12,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import distinct
 from tidal_lens.errors import CancelledError
 from tidal_lens.flow.case import Flow
 from tidal_lens.kept import Kept
@@ -125,7 +126,7 @@ class Lines:
     @cached_property
     def begun(self) -> NDArray[np.int64]:
         """Numbers of the seeds that are inside."""
-        return np.unique(self.seeds) if self.inside is None else self.inside
+        return distinct(self.seeds) if self.inside is None else self.inside
 
     @property
     def n_lines(self) -> int:

@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tidal_lens.distinct import distinct
 from tidal_lens.flow.case import Flow
 from tidal_lens.sampling.mesh import Mesh, Stencil
 from tidal_lens.tracing import unsteady_kernels as kernels
@@ -337,7 +338,7 @@ def timelines(steps: Steps, seeds: Vec, rows: Ints, how: Releases, token: Token 
     strung = _strung(steps, line, np.tile(numbers.astype(np.float64), len(ages)), begin, how, token)
     found = _lines(steps, strung, np.tile(firsts, len(ages)), how.spacing, len(seeds), (np.inf, 0))
     alive = (strung.at == np.floor(strung.at)) & (strung.cloud.state == 0)
-    return replace(found, inside=np.unique(strung.at[alive].astype(np.int64)))
+    return replace(found, inside=distinct(strung.at[alive].astype(np.int64)))
 
 
 def _lines(steps: Steps, strung: _Strung, seeds: Ints, spacing: float, n_seeds: int, oldest: tuple[float, int]) -> Lines:

@@ -14,6 +14,7 @@ from tidal_lens.app.card_chooser import CardChooser
 from tidal_lens.app.clicks import Wish
 from tidal_lens.app.document import Document
 from tidal_lens.app.parts import Check, Choice, IconButton, NumberField, Picker, QuantityChooser, column, label, row
+from tidal_lens.distinct import distinct
 from tidal_lens.flow.grid import StructuredGrid
 from tidal_lens.sampling.mesh import ready_mesh
 from tidal_lens.study.kinds.seeds import SETS, FillSeeds, PointSeeds, SeedSet
@@ -184,7 +185,7 @@ class SeedsControls(QWidget):
     def _thin(self, count: int) -> None:
         now = self._now()
         if isinstance(now, PointSeeds) and now.points and count < len(now.points):
-            kept = np.unique(np.linspace(0, len(now.points) - 1, count).round().astype(int))
+            kept = distinct(np.linspace(0, len(now.points) - 1, count).round().astype(int))
             self._put("Thin out seeds", now.with_(points=tuple(now.points[n] for n in kept)))
 
     def _tick(self, name: str, on: bool) -> None:

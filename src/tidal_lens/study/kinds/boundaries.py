@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from tidal_lens.cutting.points import Points
+from tidal_lens.distinct import distinct
 from tidal_lens.errors import MissingQuantityError, StudyError
 from tidal_lens.measures.boundaries import boundary_facets
 from tidal_lens.measures.forces import wall_forces
@@ -66,7 +67,7 @@ class BoundariesShape(Shape):
                     columns[name][f"heat conducted into walls{' [W]' if whole_units(see) else ''}"] = as_whole(
                         see, walls, see.flow.points).sums(taken).integral
                 if name in names:
-                    used = np.unique(facets.corners)
+                    used = distinct(facets.corners)
                     middle = facets.sizes @ see.flow.points[facets.corners].mean(axis=1) / facets.sizes.sum()
                     middles.append(int(used[((see.flow.points[used] - middle) ** 2).sum(axis=1).argmin()]))
         if not columns:

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tidal_lens.cutting.planes import unit
+from tidal_lens.distinct import distinct
 from tidal_lens.features.finding import Finding
 from tidal_lens.features.found import FoundLines, FoundSurface
 from tidal_lens.flow.case import Flow
@@ -132,7 +133,7 @@ def seed_around(store: QuantityStore, finding: Finding, name: str) -> Begun:
         ring = DiscSeeds(centre=_triple(place), direction=_triple(way), radius=radius, inner=0.6, count=_ROUND)
         return Begun(title, StreamShape(seeds=(ring,), direction="both", max_length=reach), look.with_(ribbons=Ribbons(wide=0.003)))
     if len(finding.line) > 2:
-        rows = finding.line[np.unique(np.linspace(0, len(finding.line) - 1, 40).round().astype(int))]
+        rows = finding.line[distinct(np.linspace(0, len(finding.line) - 1, 40).round().astype(int))]
         points = _beside_wall(flow, rows)
         return Begun(title, StreamShape(seeds=(PointSeeds(points=tuple(map(_triple, points))),), max_length=reach), look)
     radius = max(0.25 * finding.reach, 1e-9 * flow.length)

@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from tidal_lens.cutting.points import Points, values_at
+from tidal_lens.distinct import distinct
 from tidal_lens.errors import StudyError
 from tidal_lens.flow.case import Flow
 from tidal_lens.quantities.store import QuantityStore
@@ -134,7 +135,7 @@ def _on_walls(flow: Flow, where: Vec) -> tuple[np.ndarray, list[str]]:
     faces, areas, _ = wall_faces(flow)
     if not len(faces):
         raise StudyError("This flow has no walls.", "", "Take the values at the place itself, or say in the Case station what is a wall.")
-    nodes = np.unique(faces)
+    nodes = distinct(faces)
     tree = cKDTree(flow.points[nodes])
     normal = np.zeros((len(nodes), 3))
     for c in range(4):
