@@ -1,5 +1,6 @@
 """Tests never touch the user's own folders, and never need a display."""
 
+import gc
 import os
 import tempfile
 from pathlib import Path
@@ -20,6 +21,12 @@ from tidal_lens.flow.case import Flow  # noqa: E402
 from tidal_lens.formats.registry import open_flow  # noqa: E402
 from tidal_lens.memory import say_limit  # noqa: E402
 from vortex_tank import demo_file  # noqa: E402
+
+
+def pytest_runtest_teardown():
+    """Once there was a window, garbage is looked for where its events are, and nowhere else: also between tests that have none."""
+    if not gc.isenabled():
+        gc.collect(1)
 
 
 @pytest.fixture

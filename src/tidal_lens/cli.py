@@ -73,7 +73,7 @@ def main(arguments: list[str] | None = None) -> int:
         sys.stderr.write("There is no display to open the window on. Use --picture FILE.png to get a picture of it.\n")
         return 2
     _take_threads()
-    gc.disable()  # of what is loaded nothing goes; it is let loose when the window is there
+    gc.disable()  # of what is loaded nothing goes; later the window's thread alone looks for garbage
     from tidal_lens.app.start import run
 
     return run(path)

@@ -11,6 +11,7 @@ events on one case; then everything is undone and done again, the study saved an
 """
 
 import argparse
+import faulthandler
 import gc
 import os
 import random
@@ -218,6 +219,7 @@ def main():
     if chosen.same:
         return same(chosen)
     faults = []
+    faulthandler.enable()
     app = HELD["app"] = application("chart")
     window = Window()
     window.document.noticed.connect(lambda n: faults.append(n.text) if "went wrong inside" in n.text else None)

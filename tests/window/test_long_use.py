@@ -1,6 +1,8 @@
 """What long use showed: work that is kept safe, a window that nothing holds, memory within its limit, faults that end nothing."""
 
 import os
+import signal
+import subprocess
 import sys
 import threading
 import time
@@ -228,6 +230,20 @@ def test_an_exception_in_a_slot_is_told_and_work_goes_on(hearing, tmp_path, monk
     edit_at(window.document, 0.3)
     settle(window)
     assert window.document.asking.results[slice_of(window.document.study).id].layer.shape.position == 0.3
+
+
+def test_a_crash_of_a_library_is_written_down(tmp_path, monkeypatch):
+    """What each thread was at is in the log, and so in a report that is saved at the next start."""
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
+    monkeypatch.setenv("TIDAL_LENS_TELL_START", str(time.time()))
+    with subprocess.Popen([sys.executable, "-c", "from tidal_lens.app.start import run; run(None)"], stdout=subprocess.PIPE,
+                          env={**os.environ, "PYTHONPATH": ":".join(sys.path)}, text=True) as other:
+        assert other.stdout.readline().startswith("window")
+        other.send_signal(signal.SIGSEGV)
+        assert other.wait(30) == -signal.SIGSEGV
+    (log,) = tmp_path.rglob("faults.log")
+    assert "Fatal Python error: Segmentation fault" in log.read_text()
+    assert "start.py" in log.read_text()
 
 
 @pytest.mark.parametrize("position", [1e12, -1e12])

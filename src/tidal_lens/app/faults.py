@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import faulthandler
 import platform
 import sys
 import threading
@@ -9,6 +10,7 @@ import time
 import traceback
 from pathlib import Path
 from types import TracebackType
+from typing import TextIO
 
 from PyQt6.QtCore import PYQT_VERSION_STR, QT_VERSION_STR, QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QWidget
@@ -29,6 +31,15 @@ def log_file() -> Path:
     return state_folder() / "faults.log"
 
 
+def _log_for_more() -> Path:
+    """Where to write on; what was there is gone if it was too much."""
+    path = log_file()
+    path.parent.mkdir(parents=True, exist_ok=True)
+    if path.exists() and path.stat().st_size > _LARGEST:
+        path.unlink()
+    return path
+
+
 class Faults(QObject):
     """Hears of exceptions that nobody caught, in slots, painters and threads."""
 
@@ -38,12 +49,23 @@ class Faults(QObject):
         super().__init__(window)
         self._window, self._document, self._autosave = window, document, autosave
         self._told: set[str] = set()
+        self._last_words: TextIO | None = None
         self._heard.connect(self._tell)
 
     def install(self) -> None:
         """Hear of them from now on; without this Qt would end the program."""
         sys.excepthook = self.hear
         threading.excepthook = lambda args: self.hear(args.exc_type, args.exc_value, args.exc_traceback)
+
+    def hear_of_crashes(self) -> None:
+        """Have a crash in a library's code written down too, with what each thread was at: there is no going on after it."""
+        try:
+            path = _log_for_more()
+            self._last_words = path.open("a", encoding="utf-8")  # kept open: at the end nothing can be opened any more
+        except OSError:
+            faulthandler.enable()
+        else:
+            faulthandler.enable(self._last_words)
 
     def remove(self) -> None:
         """Hear of them no longer."""
@@ -69,11 +91,7 @@ class Faults(QObject):
 
     def _write_down(self, text: str) -> None:
         try:
-            path = log_file()
-            path.parent.mkdir(parents=True, exist_ok=True)
-            if path.exists() and path.stat().st_size > _LARGEST:
-                path.unlink()
-            with path.open("a", encoding="utf-8") as stream:
+            with _log_for_more().open("a", encoding="utf-8") as stream:
                 stream.write(f"--- {time.strftime('%Y-%m-%d %H:%M:%S')}\n{text}\n")
         except OSError:
             sys.stderr.write(text)

@@ -9,6 +9,7 @@ import itertools
 import re
 import threading
 import time
+import weakref
 from collections.abc import Callable
 from dataclasses import dataclass
 from queue import SimpleQueue
@@ -116,9 +117,11 @@ class Jobs(QObject):
         self._waiting[slot] = job
 
     def _teller(self, job: Job) -> Callable[[float], None]:
+        here = weakref.ref(job)  # else the two would hold one another, and all that the job knows
+
         def tell(fraction: float) -> None:
-            now = time.monotonic()
-            if now - job.told > _PULSE and not self._closed:
+            now, job = time.monotonic(), here()
+            if job is not None and now - job.told > _PULSE and not self._closed:
                 job.told = now
                 self._progressed.emit(job, fraction)
 

@@ -17,6 +17,7 @@ from tidal_lens.app import theme
 from tidal_lens.app.jobs import Slot
 from tidal_lens.app.notices import Notice
 from tidal_lens.app.preferences import settings
+from tidal_lens.app.sweeping import Sweeping
 from tidal_lens.app.window import Window
 from tidal_lens.memory import share_arenas
 from tidal_lens.scene.renderer import prefer_headless
@@ -39,6 +40,7 @@ def application(chosen_theme: str | None = None) -> QApplication:
     app = QApplication.instance()
     if not isinstance(app, QApplication):
         app = QApplication(sys.argv[:1])
+        Sweeping(app)
     app.setApplicationName("Tidal Lens")
     app.setDesktopFileName("tidal-lens")
     theme.setup(app, chosen_theme or str(settings().value("theme", "chart")))
@@ -66,9 +68,9 @@ def run(path: Path | None) -> int:
     app = application()
     window = Window()
     window.faults.install()
+    window.faults.hear_of_crashes()
     window.show()
     gc.freeze()  # what was loaded stays: it need not be looked at again
-    gc.enable()
     signal.signal(signal.SIGINT, lambda *_: app.quit())
     pulse = QTimer()
     pulse.start(500)
