@@ -16,6 +16,7 @@ from tidal_lens.cutting import painting_kernels, texture_kernels
 from tidal_lens.cutting.arrows import even_places
 from tidal_lens.cutting.contour import axis_slice, isosurface, plane_cut, quadric_cut
 from tidal_lens.cutting.regions import Limit, region_content
+from tidal_lens.features import bubble_kernels
 from tidal_lens.features.separation import find_separation
 from tidal_lens.features.shocks import find_shocks
 from tidal_lens.features.vortex_list import find_vortices
@@ -185,6 +186,8 @@ def _vortex_cores() -> None:
     depth = (y - 1.0) ** 2 + (z - 1.0) ** 2 - 3.0
     named = {"velocity": flow.fields["U"].values, "lambda2": depth, "vorticity": flow.fields["U"].values}
     find_vortices(flow, named.__getitem__, 1.0)
+    faces, u, seeds = np.array([[0, 1, 2, 2]]), np.array([-1.0, 0.5, 1.0]), np.array([True, False, False])
+    bubble_kernels.passing(np.eye(3), faces, u, u, seeds, 0.0, 1e-12, np.empty(3, np.int64), np.empty(3, bool))
 
 
 def _shock_surfaces() -> None:
@@ -218,7 +221,7 @@ def _of_both(name: str, part: Callable[[type], None]) -> list[tuple[str, Callabl
 LISTS: tuple[tuple[tuple[str, Callable[[], None]], ...], ...] = (
     (("planes", _planes), *_of_both("stencils", _stencils), ("lines", _lines), ("walls", _walls), ("welding", _welding),
      ("round cuts", _rounds), ("regions", _regions), ("textures", _texture), ("painting", _painting),
-     ("vortex cores", _vortex_cores), ("optics", _sights)),
+     ("cores and bubbles", _vortex_cores), ("optics", _sights)),
     (("reading", _reading), *_of_both("isosurfaces", _isosurfaces), *_of_both("node values", _at_nodes), *_of_both("vortices", _vortices),
      *_of_both("gradients", _gradients), *_of_both("criteria", _criteria),
      ("shocks", _shock_surfaces), ("separation", _separations)),

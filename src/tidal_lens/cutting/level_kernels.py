@@ -83,7 +83,8 @@ def fill_strokes(points: Array, faces: Array, values: Array, levels: Array, out:
 
 
 @piece
-def _root(parent: Array, i: int) -> int:
+def root_of(parent: Array, i: int) -> int:
+    """What stands for the set that one of a forest belongs to; ways to it are made shorter."""
     while parent[i] != i:
         parent[i] = parent[parent[i]]
         i = parent[i]
@@ -120,13 +121,13 @@ def pieces_of(points: Array, edges: Array, level: Array, slots: Array, parent: A
                     slots[at] = 2 * i + end
                     break
                 if edges[other >> 1, other & 1] == edges[i, end] and level[other >> 1] == level[i]:
-                    a, b = _root(parent, other >> 1), _root(parent, i)
+                    a, b = root_of(parent, other >> 1), root_of(parent, i)
                     if a != b:
                         parent[max(a, b)] = min(a, b)
                     break
                 at = (at + 1) & mask
     for i in range(len(level)):
-        parent[i] = _root(parent, i)
+        parent[i] = root_of(parent, i)
         size = 0.0
         for k in range(3):
             d = points[i, 1, k] - points[i, 0, k]

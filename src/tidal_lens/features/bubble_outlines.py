@@ -11,6 +11,7 @@ from tidal_lens.cutting.contour import plane_cut
 from tidal_lens.cutting.regions import Limit, region_content, region_skin
 from tidal_lens.cutting.surface import Surface
 from tidal_lens.distinct import distinct
+from tidal_lens.features import bubble_kernels as kernels
 from tidal_lens.features.connected import parts_of
 from tidal_lens.features.sheets import evened
 from tidal_lens.flow.case import Flow
@@ -167,19 +168,8 @@ class _Station:
 
     def through(self, c: float, speed: float) -> float:
         """What passes the part where the velocity is below c that belongs to the region."""
-        from scipy.sparse import coo_matrix
-        from scipy.sparse.csgraph import connected_components
-
-        low = self.u < c
-        pairs = np.concatenate([self.faces[:, [k, (k + 1) % 4]] for k in range(4)])
-        good = low[pairs].all(axis=1)
-        graph = coo_matrix((np.ones(int(good.sum()), np.int8), tuple(pairs[good].T)), (len(low), len(low)))
-        part = connected_components(graph, directed=False)[1]
-        mine = np.zeros(int(part.max(initial=0)) + 1, bool)
-        mine[part[self.seeds]] = True
-        here = mine[part] & low
-        value = np.where(here, c - self.u, np.minimum(c - self.u, -1e-12 * speed))
-        return integral_over(self.points, self.faces[here[self.faces].any(axis=1)], value, self.f)
+        part, mine = np.empty(len(self.u), np.int64), np.empty(len(self.u), bool)
+        return float(kernels.passing(self.points, self.faces, self.u, self.f, self.seeds, float(c), 1e-12 * speed, part, mine))
 
 
 def _level(region: Backflow, near: NDArray[np.bool_], place: float, token: Token | None) -> tuple[float, float, bool]:
@@ -189,8 +179,9 @@ def _level(region: Backflow, near: NDArray[np.bool_], place: float, token: Token
     faces = cut.faces[inside[cut.faces].all(axis=1)] if len(cut.faces) else cut.faces
     used, numbers = np.unique(faces, return_inverse=True)
     stencil = cut.stencil.take(used)
-    u, own = stencil.apply(region.back), stencil.apply(region.own.astype(np.float32)) > 0.25
-    station = _Station(cut.points[used], numbers.reshape(faces.shape), u, stencil.apply(region.flux), own & (u < 0.0))
+    u, flux = (np.asarray(stencil.apply(values), np.float64) for values in (region.back, region.flux))
+    own = stencil.apply(region.own.astype(np.float32)) > 0.25
+    station = _Station(cut.points[used], numbers.reshape(faces.shape), u, flux, own & (u < 0.0))
     if not station.seeds.any():
         return 0.0, 0.0, False
     lost = station.through(0.0, region.speed)
@@ -212,22 +203,3 @@ def _level(region: Backflow, near: NDArray[np.bool_], place: float, token: Token
             high, at_high = c, now
     # It jumps where another part joins: what is below that belongs to it.
     return low, at_low / lost, abs(at_low) < JUMP * abs(lost)
-
-
-def integral_over(points: Vec, faces: NDArray[np.int64], value: Vec, f: Vec) -> float:
-    """Integral of vertex values f over the part of faces where a vertex value is positive, both linear over triangles."""
-    tri = np.concatenate([faces[:, :3], faces[faces[:, 2] != faces[:, 3]][:, [0, 2, 3]]])
-    p = points[tri]
-    area = 0.5 * np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
-    v, g = value[tri], f[tri]
-    order = np.argsort(-v, axis=1)
-    v, g = np.take_along_axis(v, order, axis=1), np.take_along_axis(g, order, axis=1)
-    inside = (v > 0.0).sum(axis=1)
-    total = area * g.mean(axis=1)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        # One corner inside: the small triangle there. Two: all but the small one at the third.
-        s, t = v[:, 0] / (v[:, 0] - v[:, 1]), v[:, 0] / (v[:, 0] - v[:, 2])
-        one = area * s * t * (3.0 * g[:, 0] + s * (g[:, 1] - g[:, 0]) + t * (g[:, 2] - g[:, 0])) / 3.0
-        s, t = v[:, 2] / (v[:, 2] - v[:, 1]), v[:, 2] / (v[:, 2] - v[:, 0])
-        off = area * s * t * (3.0 * g[:, 2] + s * (g[:, 1] - g[:, 2]) + t * (g[:, 0] - g[:, 2])) / 3.0
-    return float(np.where(inside == 3, total, np.where(inside == 2, total - off, np.where(inside == 1, one, 0.0))).sum())
