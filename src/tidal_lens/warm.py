@@ -143,12 +143,15 @@ def _painting() -> None:
     seen, how, normals = np.empty((3, 6)), np.ones(painting_kernels.SIZE), np.zeros((3, 3), np.float32)
     values, table, ways = read_only(np.zeros(3, np.float32)), read_only(np.zeros((2, 4), np.uint8)), read_only(np.array([[0, 1]]))
     pixels, near = np.zeros((4, 4, 4), np.uint8), np.zeros((4, 4), np.float32)
+    head, pool = np.zeros((4, 4), np.int32), np.zeros((1, 4))
     bytes_of_four = pixels.view(np.uint32)[:, :, 0]
     painting_kernels.begin_rows(0, bytes_of_four, near, 0, 4)
     painting_kernels.begin_over(bytes_of_four, near, False, bytes_of_four, near, 0, 4)
     painting_kernels.place(points, np.eye(4, 3), how, seen, 0, 3)
     painting_kernels.normals_of(points, faces, normals)
-    painting_kernels.paint_faces(seen, faces, values, read_only(normals), np.ones(3), np.ones((2, 3)), how, table, pixels, near, 0, 4)
+    painting_kernels.paint_faces(seen, faces, values, read_only(normals), np.ones(3), np.ones((2, 3)), how, table, pixels, near,
+                                 head, pool, 0, 4)
+    painting_kernels.lay_over(head, pool, pixels, 0, 4)
     painting_kernels.paint_lines(seen, ways, values, how, table, pixels, near, 0, 4)
     painting_kernels.end_rows(near, near.copy(), False, 0, 4)
     painting_kernels.double_rows(pixels, np.empty((8, 8, 4), np.uint8), 0, 8)

@@ -81,25 +81,49 @@ def test_surfaces(monkeypatch, name, camera):
     assert depths < 2e-3
 
 
-@pytest.mark.parametrize("name", [n for n in SURFACES if n != "seen through"])
+@pytest.mark.parametrize("name", SURFACES)
 def test_surfaces_at_rest(monkeypatch, name):
     colours, depths = differ(*both(monkeypatch, (SURFACES[name],), draft=False))
     assert colours < 2e-3
     assert depths < 2e-3
 
 
-def test_what_is_seen_through_is_sorted_out_at_rest():
-    """By the library."""
-    for item, by_library in ((SURFACES["seen through"], True), (SURFACES["hidden beyond"], False), (SURFACES["lit"], False)):
-        canvas = Canvas()
-        canvas.draw(Scene((item,), "#F4F1E8", LOW, HIGH), CAMERA, *SIZE, 1.0, draft=False)
-        assert ("_library" in vars(canvas)) is by_library
-        canvas.close()
+PANES = (sheet(0.6 * X, id="rising", opacity=0.4, colour="#2040C0"), sheet(-0.6 * X, id="falling", opacity=0.6, colour="#C0A020"),
+         sheet(HILL, id="hill", opacity=0.3, shaded=True), sheet(-0.3, VALUES, ColourMap(TABLE, -0.5, 0.5, beyond="hidden"), id="holed",
+                                                                 opacity=0.5), sheet(0.5 * Y, id="wall", colour="#209040"))
 
 
-def test_the_library_is_let_go_of_when_nothing_is_seen_through_any_more():
+@pytest.mark.parametrize("camera", [CAMERA, CAMERA.toggled()], ids=["perspective", "parallel"])
+def test_what_is_seen_through_is_sorted_pixel_by_pixel(monkeypatch, camera):
+    """Panes that go through one another and through a wall: whatever their order, as the library has them."""
+    ours, true = both(monkeypatch, PANES, camera, draft=False)
+    assert differ(ours, true)[0] < 4e-3
+    again, _ = both(monkeypatch, PANES[::-1], camera, draft=False)
+    assert differ(ours, again, 2)[0] < 2e-3
+    draft, _ = both(monkeypatch, PANES, camera)
+    enlarged = doubled(draft[0], SIZE[1], SIZE[0])
+    assert (np.abs(enlarged[..., :3].astype(int) - ours[0][..., :3]).max(axis=-1) > 40).mean() < 0.02, "a draft has them in order too"
+
+
+@pytest.mark.parametrize("count", [3, 60])
+def test_many_panes_one_behind_another(count):
+    """More than there was room for at first; seen from above what is highest comes last."""
+    heights = np.random.default_rng(count).permutation(np.linspace(-0.9, 0.9, count))
+    colours = [f"#{n:02X}{255 - n:02X}80" for n in np.linspace(0, 255, count).astype(int)]
+    panes = tuple(sheet(h, id=f"{n}", opacity=0.2, colour=colours[n]) for n, h in enumerate(heights))
+    above = replace(CAMERA, eye=np.array([0.0, 0.0, 9.0]), focus=np.zeros(3), up=np.array([0.0, 1.0, 0.0]))
     canvas = Canvas()
-    glass, wall = (Scene((SURFACES[name],), "#F4F1E8", LOW, HIGH) for name in ("seen through", "lit"))
+    pixels, depth = canvas.draw(Scene(panes, "#F4F1E8", LOW, HIGH), above, *SIZE, 1.0, draft=False)
+    expected = np.array([0xF4, 0xF1, 0xE8], float)
+    for n in np.argsort(heights):
+        expected += 0.2 * (np.array([int(colours[n][k:k + 2], 16) for k in (1, 3, 5)]) - expected)
+    assert np.abs(pixels[SIZE[1] // 2, SIZE[0] // 2 + 7, :3] - expected).max() <= 1.0
+    assert not np.isfinite(depth).any(), "the place that is pointed at is not that of a pane"
+
+
+def test_the_library_is_let_go_of_when_it_is_not_needed_any_more():
+    canvas = Canvas()
+    glass, wall = (Scene((one,), "#F4F1E8", LOW, HIGH) for one in (replace(SURFACES["seen through"], mesh_lines=True), SURFACES["lit"]))
     first = canvas.draw(glass, CAMERA, *SIZE, 1.0, draft=False)[0].copy()
     canvas.draw(wall, CAMERA, *SIZE, 1.0, draft=True)
     assert "_library" in vars(canvas), "it may be wanted again when the drag ends"
@@ -238,7 +262,7 @@ def test_what_is_not_painted_here():
     plain = sheet(0.0)
     assert can_paint((plain,))
     assert not can_paint((replace(plain, mesh_lines=True),))
-    assert not can_paint((replace(plain, faces=np.repeat(QUADS, 300, axis=0)),)), "a graphics card draws very many sooner"
+    assert not can_paint((replace(plain, faces=np.repeat(QUADS, 2000, axis=0)),)), "a graphics card draws very many sooner"
 
 
 def test_nothing_finite_draws_nothing(monkeypatch):

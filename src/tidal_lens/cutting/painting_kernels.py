@@ -3,6 +3,10 @@
 Every kernel writes into ``pixels`` (h, w, 4) uint8 and ``near`` (h, w) float32, which is larger where what is seen is nearer: one over
 the depth in perspective, minus the depth for parallel rays. Both are linear on the screen. Points come as ``seen`` (n, 6): column and row
 on the screen, how near, and right, up and forward of the eye; how near is NaN before the least depth.
+
+What is seen through is put down pixel by pixel: ``head`` (h, w) int32 has the row in ``pool`` (n, 4) of what was put down there last, or 0;
+of each row of the pool there is the one before at that pixel, how near it is, its colour, its opacity. Row 0 counts them, also those that
+found no room. Where the pool is empty they are painted at once.
 """
 
 from __future__ import annotations
@@ -127,8 +131,9 @@ def normals_of(points: Array, faces: Array, out: Array) -> None:
 
 
 @piece
-def _put(pixels: Array, near: Array, row: int, column: int, nearness: float, value: float, light: float, how: Array, table: Array) -> None:
-    """One pixel: in the colour of its value, lit, over what is there."""
+def _put(pixels: Array, near: Array, head: Array, pool: Array, row: int, column: int, nearness: float, value: float, light: float,
+         how: Array, table: Array) -> None:
+    """One pixel: in the colour of its value, lit, over what is there; or put down."""
     red, green, blue = how[RED], how[GREEN], how[BLUE]
     if table.shape[0] > 0:
         share = (np.log10(value) if how[LOG] > 0.0 else value) - how[LOW]
@@ -145,6 +150,14 @@ def _put(pixels: Array, near: Array, row: int, column: int, nearness: float, val
             red, green, blue = float(table[k, 0]), float(table[k, 1]), float(table[k, 2])
     opacity = how[OPACITY]
     red, green, blue = min(red * light, 255.0), min(green * light, 255.0), min(blue * light, 255.0)
+    if opacity < 1.0 and pool.shape[0] > 0:
+        count = int(pool[0, 0]) + 1
+        pool[0, 0] = count
+        if count < pool.shape[0]:
+            pool[count, 0], pool[count, 1], pool[count, 3] = head[row, column], nearness, opacity
+            pool[count, 2] = int(red + 0.5) + 256 * int(green + 0.5) + 65536 * int(blue + 0.5)
+            head[row, column] = count
+        return
     if opacity < 1.0:
         rest = 1.0 - opacity
         red = opacity * red + rest * pixels[row, column, 0]
@@ -169,8 +182,8 @@ def _lit(nx: float, ny: float, nz: float, forward: Array, lights: Array, how: Ar
 
 
 @piece
-def _fill(corner: Array, kind: int, forward: Array, lights: Array, how: Array, table: Array, pixels: Array, near: Array,
-          begin: int, end: int) -> None:
+def _fill(corner: Array, kind: int, forward: Array, lights: Array, how: Array, table: Array, pixels: Array, near: Array, head: Array,
+          pool: Array, begin: int, end: int) -> None:
     """A triangle; corner (3, 7) holds column, row, how near, value and normal of each. Kind: 1 with values, 2 with normals, 3 both."""
     ax, ay, bx, by, cx, cy = corner[0, 0], corner[0, 1], corner[1, 0], corner[1, 1], corner[2, 0], corner[2, 1]
     low_x, high_x, low_y, high_y = min(ax, bx, cx), max(ax, bx, cx), min(ay, by, cy), max(ay, by, cy)
@@ -208,7 +221,7 @@ def _fill(corner: Array, kind: int, forward: Array, lights: Array, how: Array, t
             if kind >= 2:
                 light = _lit(a * corner[0, 4] + b * corner[1, 4] + c * corner[2, 4], a * corner[0, 5] + b * corner[1, 5] + c * corner[2, 5],
                              a * corner[0, 6] + b * corner[1, 6] + c * corner[2, 6], forward, lights, how)
-            _put(pixels, near, row, column, nearness, value, light, how, table)
+            _put(pixels, near, head, pool, row, column, nearness, value, light, how, table)
 
 
 @piece
@@ -239,7 +252,7 @@ def _between(corner: Array, k: int, seen: Array, a: int, b: int, values: Array, 
 
 @kernel
 def paint_faces(seen: Array, faces: Array, values: Array, normals: Array, forward: Array, lights: Array, how: Array, table: Array,
-                pixels: Array, near: Array, begin: int, end: int) -> None:
+                pixels: Array, near: Array, head: Array, pool: Array, begin: int, end: int) -> None:
     """Faces (m, 4), a triangle repeats its last corner, in rows begin … end.
 
     values (n,) float32 and table (k, 4) uint8 colour them, or they are empty; normals (n, 3) light them, or are empty; forward (3,) of the
@@ -264,7 +277,7 @@ def paint_faces(seen: Array, faces: Array, values: Array, normals: Array, forwar
                 _set_corner(corner, 0, seen, a, values, normals, kind)
                 _set_corner(corner, 1, seen, b, values, normals, kind)
                 _set_corner(corner, 2, seen, c, values, normals, kind)
-                _fill(corner, kind, forward, lights, how, table, pixels, near, begin, end)
+                _fill(corner, kind, forward, lights, how, table, pixels, near, head, pool, begin, end)
                 continue
             count = 0
             for k in range(3):
@@ -281,7 +294,37 @@ def paint_faces(seen: Array, faces: Array, values: Array, normals: Array, forwar
                 corner[0] = clipped[0]
                 corner[1] = clipped[k]
                 corner[2] = clipped[k + 1]
-                _fill(corner, kind, forward, lights, how, table, pixels, near, begin, end)
+                _fill(corner, kind, forward, lights, how, table, pixels, near, head, pool, begin, end)
+
+
+@kernel
+def lay_over(head: Array, pool: Array, pixels: Array, begin: int, end: int) -> None:
+    """What was put down in rows begin … end is painted, at each pixel from the farthest on."""
+    for row in range(begin, end):
+        for column in range(head.shape[1]):
+            n, first = head[row, column], 0
+            while n > 0:  # the last put down comes first: of two as near it is the nearer
+                following, nearness = int(pool[n, 0]), pool[n, 1]
+                if first == 0 or pool[first, 1] >= nearness:
+                    pool[n, 0] = first
+                    first = n
+                else:
+                    before, after = first, int(pool[first, 0])
+                    while after > 0 and pool[after, 1] < nearness:
+                        before, after = after, int(pool[after, 0])
+                    pool[n, 0] = after
+                    pool[before, 0] = n
+                n = following
+            if first == 0:
+                continue
+            red, green, blue = float(pixels[row, column, 0]), float(pixels[row, column, 1]), float(pixels[row, column, 2])
+            while first > 0:
+                colour, opacity = int(pool[first, 2]), pool[first, 3]
+                red += opacity * ((colour & 255) - red)
+                green += opacity * (((colour >> 8) & 255) - green)
+                blue += opacity * ((colour >> 16) - blue)
+                first = int(pool[first, 0])
+            pixels[row, column, 0], pixels[row, column, 1], pixels[row, column, 2] = int(red + 0.5), int(green + 0.5), int(blue + 0.5)
 
 
 @kernel
@@ -290,7 +333,7 @@ def paint_lines(seen: Array, ways: Array, values: Array, how: Array, table: Arra
     """Straight ways from point to point (m, 2), so many pixels wide, in rows begin … end; values and table as for faces."""
     width = near.shape[1]
     kind = 1 if len(values) else 0
-    ends, normals = np.zeros((2, 7)), np.zeros((0, 3), np.float32)
+    ends, normals, head, pool = np.zeros((2, 7)), np.zeros((0, 3), np.float32), np.zeros((0, 0), np.int32), np.zeros((0, 4))
     wide = max(int(how[WIDTH] + 0.5), 1)
     for s in range(ways.shape[0]):
         a, b = ways[s, 0], ways[s, 1]
@@ -331,4 +374,4 @@ def paint_lines(seen: Array, ways: Array, values: Array, how: Array, table: Arra
                 if row < begin or row >= end or column < 0 or column >= width:
                     continue
                 if nearness + how[LIFT] > near[row, column]:
-                    _put(pixels, near, row, column, nearness + how[LIFT], value, 1.0, how, table)
+                    _put(pixels, near, head, pool, row, column, nearness + how[LIFT], value, 1.0, how, table)

@@ -139,8 +139,7 @@ class Canvas:
 
         def drawn(names: Collection[str] | None, over: Painting | None = None) -> Painting:
             own = items if names is None else tuple(i for i in items if i.id in names)
-            # At rest what lies behind what is seen through is sorted out, and what is not drawn finer is smoothed.
-            if (draft or (fine and all(map(_is_opaque, own)))) and self._can_paint(own):
+            if (draft or fine) and self._can_paint(own):  # what is not drawn finer is smoothed
                 pixels, depth = self._painter.paint(own, sight, lamps(scene.lamp), scene.background, over)
                 if not draft:
                     self._let_go()
@@ -216,7 +215,7 @@ class Canvas:
         good = item.points[np.isfinite(item.points).all(axis=1)]
         low, high = box or ((good.min(axis=0), good.max(axis=0)) if len(good) else (np.zeros(3), np.ones(3)))
         seen_by = camera if box else camera.framing(low, high, SMALL[0] / SMALL[1])
-        if all(map(_is_opaque, items)) and self._can_paint(items):
+        if self._can_paint(items):
             fine = tuple(thicker(i, 2.0) for i in items)
             sight = Sight(seen_by, (2 * size[0], 2 * size[1]), reach(seen_by, low, high))
             return halved(Painter().paint(fine, sight, lamps(LAMP), background)[0])

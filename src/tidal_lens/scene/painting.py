@@ -21,11 +21,12 @@ from tidal_lens.scene.scene import BallsItem, Faces, Item, LinesItem, SurfaceIte
 from tidal_lens.scene.sight import Lamps, Sight
 from tidal_lens.work import WORKERS, read_only, run_chunks
 
-_MOST_FACES = 150_000  # of what is painted here: a graphics card would draw more of them sooner
+_MOST_FACES = 1_000_000  # of what is painted here: a graphics card would draw more of them sooner
 _LIFT = 0.0096  # share of the depth of a scene by which lines that lie on a surface are drawn before it
 _NONE = np.zeros(0, np.float32)
 _NO_NORMALS = np.zeros((0, 3), np.float32)
 _NO_TABLE = np.zeros((0, 4), np.uint8)
+_NO_HEAD, _NO_POOL = np.zeros((0, 0), np.int32), np.zeros((0, 4))
 _AMBIENT, _DIFFUSE = 0.42, 0.70  # of lit surfaces, as in pictures at rest
 _BEYOND = {"colour": kernels.CLAMPED, "grey": kernels.GREY}
 _LAYOUT = ("points", "faces", "offsets", "gaps", "radii", "values", "colours", "shaded")  # what lays an item out, where it has it
@@ -183,15 +184,20 @@ class Painter:
         ground = int(np.array([*np.round(255.0 * parse(background)), 255.0]).astype(np.uint8).view(np.uint32)[0])
         eye, parallel = _Eye.of(sight, lamps), sight.camera.span > 0.0
         self._shapes = {item.id: self._shapes[item.id] for item in items if item.id in self._shapes}
-        steps = [step for item in sorted(items, key=_is_seen_through) for step in self._steps(item, eye)]
+        whole_ones, clear_ones = ([step for item in items if _is_seen_through(item) is clear for step in self._steps(item, eye)]
+                                  for clear in (False, True))
+        head = np.empty((height, width), np.int32) if clear_ones else _NO_HEAD
 
         def rows(begin: int, end: int) -> None:
             if over is None:
                 kernels.begin_rows(ground, whole(pixels), near, begin, end)
             else:
                 kernels.begin_over(whole(over[0]), over[1], parallel, whole(pixels), near, begin, end)
-            for step in steps:
+            for step in whole_ones:
                 step.paint(pixels, near, begin, end)
+            if clear_ones:
+                pool = _put_down(clear_ones, pixels, near, head, begin, end)
+                kernels.lay_over(head, pool, pixels, begin, end)
             kernels.end_rows(near, depth, parallel, begin, end)
 
         run_chunks(rows, height, max(-(-height // (2 * WORKERS)), 16))
@@ -271,13 +277,29 @@ class _Step:
     seen: NDArray[np.float64]
     eye: _Eye
 
-    def paint(self, pixels: NDArray[np.uint8], near: NDArray[np.float32], begin: int, end: int) -> None:
+    def paint(self, pixels: NDArray[np.uint8], near: NDArray[np.float32], begin: int, end: int, head: NDArray[np.int32] = _NO_HEAD,
+              pool: NDArray[np.float64] = _NO_POOL) -> None:
         shape = self.shape
         if self.is_lines:
             kernels.paint_lines(self.seen, shape.parts, shape.values, self.how, self.table, pixels, near, begin, end)
         else:
             kernels.paint_faces(self.seen, shape.parts, shape.values, shape.normals, self.eye.basis[3], self.eye.lights, self.how,
-                                self.table, pixels, near, begin, end)
+                                self.table, pixels, near, head, pool, begin, end)
+
+
+def _put_down(steps: list[_Step], pixels: NDArray[np.uint8], near: NDArray[np.float32], head: NDArray[np.int32], begin: int,
+              end: int) -> NDArray[np.float64]:
+    """All that is seen through in some rows: the pool that ``head`` leads into."""
+    room = (end - begin) * head.shape[1]
+    while True:
+        head[begin:end] = 0
+        pool = np.empty((room + 1, 4))
+        pool[0, 0] = 0.0
+        for step in steps:
+            step.paint(pixels, near, begin, end, head, pool)
+        if pool[0, 0] <= room:
+            return pool
+        room = int(pool[0, 0])
 
 
 @lru_cache(maxsize=1)
@@ -291,7 +313,8 @@ def _signatures() -> tuple[tuple[Any, tuple[Any, ...]], ...]:
              (kernels.begin_rows, (0, whole(pixels), near, 0, 1)), (kernels.end_rows, (near, near, True, 0, 1)),
              (kernels.begin_over, (whole(pixels), near, True, whole(pixels), near, 0, 1)), (kernels.halve_rows, (pixels, pixels, 0, 1)),
              (kernels.paint_faces, (seen, shape.parts, shape.values, shape.normals, eye.basis[3], eye.lights, how, table, pixels, near,
-                                    0, 1)),
+                                    _NO_HEAD, _NO_POOL, 0, 1)),
+             (kernels.lay_over, (_NO_HEAD, _NO_POOL, pixels, 0, 1)),
              (kernels.paint_lines, (seen, shape.parts, shape.values, how, table, pixels, near, 0, 1)),
              (kernels.double_rows, (pixels, pixels, 0, 1)))
     return tuple((kernel, signature_of(*arguments)) for kernel, arguments in calls)
