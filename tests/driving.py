@@ -113,10 +113,13 @@ def pick(box, text):
     at = next(n for n in range(box.count()) if box.itemText(n).startswith(text))
     index = box.model().index(at, 0)
     listed.scrollTo(index)
-    spin(0.35)  # a click right after it opened is taken for the end of the press that opened it
+    usual = QApplication.doubleClickInterval()
+    QApplication.setDoubleClickInterval(20)
+    spin(0.03)  # a click within that time after it opened is taken for the end of the press that opened it
     QTest.mouseMove(listed.viewport(), listed.visualRect(index).center())
     QTest.mouseClick(listed.viewport(), LEFT, NONE, listed.visualRect(index).center())
     spin(0.02)
+    QApplication.setDoubleClickInterval(usual)
 
 
 def choose(menu, text):

@@ -25,12 +25,12 @@ def empty(qapp):
     window = Window()
     window.resize(1280, 800)
     window.show()
-    spin(0.05)
+    spin()
     yield window
     window.hide()
     window.close()
     window.deleteLater()
-    spin(0.05)
+    spin()
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     left = [t.name for t in set(threading.enumerate()) - before if not t.name.startswith("chunk")]
     assert not left, f"threads left behind: {left}"
