@@ -154,7 +154,7 @@ def _painting() -> None:
     painting_kernels.lay_over(head, pool, pixels, 0, 4)
     painting_kernels.paint_lines(seen, ways, values, how, table, pixels, near, 0, 4)
     painting_kernels.end_rows(near, near.copy(), False, 0, 4)
-    painting_kernels.double_rows(pixels, np.empty((8, 8, 4), np.uint8), 0, 8)
+    painting_kernels.double_rows(pixels.reshape(4, 16), np.empty((8, 32), np.uint8), 0, 8)
     painting_kernels.halve_rows(pixels, np.empty((2, 2, 4), np.uint8), 0, 2)
 
 

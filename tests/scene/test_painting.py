@@ -276,6 +276,7 @@ def test_nothing_finite_draws_nothing(monkeypatch):
 def test_a_draft_is_enlarged_smoothly():
     small = np.zeros((4, 6, 4), np.uint8)
     small[:, 3:] = 200
+    small[..., 3] = 255
     out = doubled(small, 9, 13)  # one more each way than twice
     assert out.shape == (9, 13, 4)
     assert out[4, :, 0].tolist() == [0, 0, 0, 0, 0, 50, 150, 200, 200, 200, 200, 200, 200]

@@ -34,8 +34,10 @@ class Card(QWidget):
         self._press: QPoint | None = None
         self._lamp_pressed = -_DOUBLE
         self._before: tuple[bool, str | None] = (True, None)
-        self._turn = 0
-        self._shown: tuple[object, ...] = ()
+        self._turn, self._turns = 0, False
+        self._looks: tuple[object, ...] = ()
+        self._rests_on: tuple[object, ...] = (None, None, None)
+        self._told = ""
         self._editor: QLineEdit | None = None
         self.setFixedSize(WIDTH, HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -68,28 +70,48 @@ class Card(QWidget):
         layer = self.layer
         if layer is None:
             return
+        self.refresh_ring()
+        document = self.document
+        trouble, drawn = document.asking.failures.get(self.layer_id), document.study.is_drawn(layer)
+        name = layer.look.colour_by
+        looks = (layer.name, layer.kind, layer.look, trouble, drawn, document.study.alone, self.layer_id == document.chosen,
+                 self.layer_id in document.also, theme.current().name, document.key(name) if name else None,
+                 document.study.keys.get(name or ""))
+        rests_on = (layer, document.asking.results.get(self.layer_id), document.evaluator, document.units, document.study.card_names())
+        if looks == self._looks and all(a is b for a, b in zip(rests_on[:3], self._rests_on[:3], strict=True)) \
+                and rests_on[3:] == self._rests_on[3:]:
+            return
+        self._rests_on = rests_on
+        source = self._source(layer)
+        if looks == self._looks and source == self._told:
+            return
+        self.setAccessibleName(f"{layer.name}, {layer.kind}, {'shown' if drawn else 'hidden'}")
+        self.setToolTip(trouble or f"{layer.name}: {source}.\nLamp: show or hide; double-click it to show this "
+                        "card alone.\nF2 renames, Del removes, Ctrl+D duplicates, drag reorders.")
+        if looks == self._looks:
+            self.update(0, PICTURE + 30, WIDTH, HEIGHT - PICTURE - 30)  # while it is dragged nothing but its words changes
+        else:
+            self.update()
+        self._looks, self._told = looks, source
+
+    def refresh_ring(self) -> None:
+        """Turn the ring while it computes; what is soon done shows none."""
         busy = self.document.jobs.is_busy(Slot("card", self.layer_id))
         if busy and not self._timer.isActive():
             self._timer.start()
-        elif not busy:
+        elif not busy and self._timer.isActive():
             self._timer.stop()
-        trouble = self.document.asking.failures.get(self.layer_id)
-        name = layer.look.colour_by
-        now = (layer, busy, trouble, self.document.study.is_drawn(layer), self.layer_id == self.document.chosen,
-               self.layer_id in self.document.also, self._source(layer),
-               theme.current().name, self.document.key(name) if name else None, self.document.study.keys.get(name or ""))
-        if now == self._shown:
-            return
-        self._shown = now
-        state = "shown" if self.document.study.is_drawn(layer) else "hidden"
-        self.setAccessibleName(f"{layer.name}, {layer.kind}, {state}")
-        self.setToolTip(trouble or f"{layer.name}: {self._source(layer)}.\nLamp: show or hide; double-click it to show this "
-                        "card alone.\nF2 renames, Del removes, Ctrl+D duplicates, drag reorders.")
-        self.update()
+            if self._turns:
+                self._turns = False
+                self.update(self._ring_rect())
 
     def _spin(self) -> None:
+        self._turns = True
         self._turn = (self._turn + 30) % 360
-        self.update(self.lamp_rect().adjusted(-3, -3, 3, 3))
+        self.update(self._ring_rect())
+
+    def _ring_rect(self) -> QRect:
+        return self.lamp_rect().adjusted(-3, -3, 3, 3)
 
     def _source(self, layer: Layer) -> str:
         evaluator = self.document.evaluator
@@ -169,7 +191,7 @@ class Card(QWidget):
         if self.document.study.alone == self.layer_id:
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawEllipse(lamp.adjusted(-3, -3, 3, 3))
-        if self.document.jobs.is_busy(Slot("card", self.layer_id)):
+        if self._turns:
             p.setPen(QPen(theme.colour("sea"), 2))
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawArc(lamp.adjusted(-4, -4, 4, 4), -self._turn * 16, 110 * 16)
@@ -381,7 +403,7 @@ class Deck(QWidget):
 
     def _refresh_rings(self) -> None:
         for card in self.cards.values():
-            card.refresh()
+            card.refresh_ring()
 
     def _in_row(self) -> list[Card | StackHead]:
         """Cards in the study's order, and before the first of each stack its head."""

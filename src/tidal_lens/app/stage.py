@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tidal_lens.app.asking import CaseHere
 from tidal_lens.app.document import Document
-from tidal_lens.app.pixels import image_of
+from tidal_lens.app.pixels import image_over
 from tidal_lens.app.typing_here import TypingHere
 from tidal_lens.scene.camera import Camera
 from tidal_lens.scene.scene import Frame
@@ -47,6 +47,7 @@ class Stage(QWidget):
         super().__init__()
         self.document, self.case = document, case
         self.image: QImage | None = None
+        self._pixels: NDArray[np.uint8] | None = None  # that it is over
         self.shown_camera: Camera | None = None
         self.typing = TypingHere(self, self.pointed.emit, lambda: document.flow.length if document.flow is not None else None)
         self.depths: NDArray[np.floating] | None = None
@@ -74,7 +75,9 @@ class Stage(QWidget):
 
     def show_frame(self, frame: Frame, camera: Camera | None) -> None:
         """Another picture is there."""
-        self.image = image_of(frame.pixels)
+        before, self._pixels = self._pixels, np.ascontiguousarray(frame.pixels)
+        self.image = image_over(self._pixels)
+        del before  # not sooner: the image before was over them
         self.depths = frame.depth
         self.shown_camera = camera or self.shown_camera
         self.later.stop()

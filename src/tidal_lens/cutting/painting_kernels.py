@@ -73,19 +73,23 @@ def halve_rows(large: Array, out: Array, begin: int, end: int) -> None:
 
 @kernel
 def double_rows(small: Array, out: Array, begin: int, end: int) -> None:
-    """Rows begin … end of a picture (h, w, 4) twice as large as another, straight between its pixels; red, green and blue."""
-    height, width = small.shape[0], small.shape[1]
+    """Rows begin … end of a picture (h, 4 w) twice as large as another, straight between its pixels."""
+    height, wide = small.shape
+    mixed = np.empty(wide, np.int16)  # by a pass for each direction: the compiler takes several numbers at a time
     for row in range(begin, end):
         i = min(row // 2, height - 1)
         j = min(max(i + (1 if row & 1 else -1), 0), height - 1)
-        for column in range(out.shape[1]):
-            k = min(column // 2, width - 1)
-            m = min(max(k + (1 if column & 1 else -1), 0), width - 1)
-            for c in range(3):
-                near = 3 * np.int32(small[i, k, c]) + np.int32(small[i, m, c])
-                far = 3 * np.int32(small[j, k, c]) + np.int32(small[j, m, c])
-                out[row, column, c] = (3 * near + far + 8) >> 4
-            out[row, column, 3] = 255
+        for k in range(wide):
+            mixed[k] = 3 * np.int16(small[i, k]) + np.int16(small[j, k])
+        for c in range(4):
+            out[row, c] = (4 * mixed[c] + 8) >> 4
+        for k in range(1, wide // 4):
+            for c in range(4):
+                before, after = mixed[4 * k - 4 + c], mixed[4 * k + c]
+                out[row, 8 * k - 4 + c] = (3 * before + after + 8) >> 4
+                out[row, 8 * k + c] = (before + 3 * after + 8) >> 4
+        for k in range(2 * wide - 4, out.shape[1]):
+            out[row, k] = (4 * mixed[wide - 4 + (k & 3)] + 8) >> 4
 
 
 @kernel

@@ -60,7 +60,8 @@ def can_paint(items: tuple[Item, ...]) -> bool:
 def doubled(pixels: NDArray[np.uint8], height: int, width: int) -> NDArray[np.uint8]:
     """A draft (h // 2, w // 2, 4) as large as what is to be shown (h, w, 4)."""
     out = np.empty((height, width, 4), np.uint8)
-    run_chunks(lambda begin, end: kernels.double_rows(pixels, out, begin, end), height, max(-(-height // WORKERS), 64))
+    small, large = pixels.reshape(len(pixels), -1), out.reshape(height, -1)
+    run_chunks(lambda begin, end: kernels.double_rows(small, large, begin, end), height, max(-(-height // WORKERS), 64))
     return out
 
 
@@ -316,7 +317,7 @@ def _signatures() -> tuple[tuple[Any, tuple[Any, ...]], ...]:
                                     _NO_HEAD, _NO_POOL, 0, 1)),
              (kernels.lay_over, (_NO_HEAD, _NO_POOL, pixels, 0, 1)),
              (kernels.paint_lines, (seen, shape.parts, shape.values, how, table, pixels, near, 0, 1)),
-             (kernels.double_rows, (pixels, pixels, 0, 1)))
+             (kernels.double_rows, (pixels[0], pixels[0], 0, 1)))
     return tuple((kernel, signature_of(*arguments)) for kernel, arguments in calls)
 
 

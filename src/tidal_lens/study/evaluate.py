@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -418,6 +419,7 @@ def quantities_on_keys(layer: Layer) -> tuple[str, ...]:
     return tuple(dict.fromkeys([*filter(None, own), *(name for name, _ in layer.shape.levels())]))
 
 
+@lru_cache(maxsize=1024)
 def _rounded_out(low: float, high: float) -> tuple[float, float]:
     """The range widened to numbers that read well: steps of a hundredth to a thousandth of it."""
     if not high > low:
