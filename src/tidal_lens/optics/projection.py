@@ -73,9 +73,15 @@ class Aim:
     def placed(self, points: Vec) -> Vec:
         """Places (n, 3) as column, row [pixels] and depth along the sight [length]."""
         to = np.column_stack([self.right / self.pixel, self.up / self.pixel, self.way])
-        out = (points - self.corner) @ to
-        out += np.array([*_ASIDE, float(self.corner @ self.way)])
-        return np.asarray(out)
+        aside = np.array([*_ASIDE, float(self.corner @ self.way)])
+        out = np.empty((len(points), 3))
+
+        def some(begin: int, end: int) -> None:
+            np.matmul(points[begin:end] - self.corner, to, out=out[begin:end])
+            out[begin:end] += aside
+
+        run_chunks(some, len(points), 32768)
+        return out
 
     def places(self) -> Vec:
         """The middles of all pixels in space, on the plane behind, row by row, shape (rows · columns, 3)."""
