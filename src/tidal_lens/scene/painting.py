@@ -22,6 +22,7 @@ from tidal_lens.scene.sight import Lamps, Sight
 from tidal_lens.work import WORKERS, read_only, run_chunks
 
 _MOST_FACES = 1_000_000  # of what is painted here: a graphics card would draw more of them sooner
+_MOST_PUT_DOWN = 3_000_000  # pixels of what is seen through, 32 bytes each, that are sorted at a time
 _LIFT = 0.0096  # share of the depth of a scene by which lines that lie on a surface are drawn before it
 _NONE = np.zeros(0, np.float32)
 _NO_NORMALS = np.zeros((0, 3), np.float32)
@@ -197,8 +198,7 @@ class Painter:
             for step in whole_ones:
                 step.paint(pixels, near, begin, end)
             if clear_ones:
-                pool = _put_down(clear_ones, pixels, near, head, begin, end)
-                kernels.lay_over(head, pool, pixels, begin, end)
+                _seen_through(clear_ones, pixels, near, head, begin, end)
             kernels.end_rows(near, depth, parallel, begin, end)
 
         run_chunks(rows, height, max(-(-height // (2 * WORKERS)), 16))
@@ -288,19 +288,26 @@ class _Step:
                                 self.table, pixels, near, head, pool, begin, end)
 
 
-def _put_down(steps: list[_Step], pixels: NDArray[np.uint8], near: NDArray[np.float32], head: NDArray[np.int32], begin: int,
-              end: int) -> NDArray[np.float64]:
-    """All that is seen through in some rows: the pool that ``head`` leads into."""
-    room = (end - begin) * head.shape[1]
-    while True:
-        head[begin:end] = 0
-        pool = np.empty((room + 1, 4))
-        pool[0, 0] = 0.0
-        for step in steps:
-            step.paint(pixels, near, begin, end, head, pool)
-        if pool[0, 0] <= room:
-            return pool
-        room = int(pool[0, 0])
+def _seen_through(steps: list[_Step], pixels: NDArray[np.uint8], near: NDArray[np.float32], head: NDArray[np.int32], begin: int, end: int,
+                  room: int = 0) -> None:
+    """Paint all that is seen through in some rows; in fewer at a time where it would take much room."""
+    room = room or min((end - begin) * head.shape[1], _MOST_PUT_DOWN)
+    head[begin:end] = 0
+    pool = np.empty((room + 1, 4))
+    pool[0, 0] = 0.0
+    for step in steps:
+        step.paint(pixels, near, begin, end, head, pool)
+    count = int(pool[0, 0])
+    if count <= room:
+        kernels.lay_over(head, pool, pixels, begin, end)
+        return
+    del pool
+    if count <= _MOST_PUT_DOWN or end - begin == 1:
+        _seen_through(steps, pixels, near, head, begin, end, count)
+        return
+    middle = (begin + end) // 2
+    _seen_through(steps, pixels, near, head, begin, middle)
+    _seen_through(steps, pixels, near, head, middle, end)
 
 
 @lru_cache(maxsize=1)
