@@ -208,13 +208,20 @@ def _fill(corner: Array, kind: int, forward: Array, lights: Array, how: Array, t
     m0, m1, m2 = (1.0, 0.0, 0.0) if how[PARALLEL] > 0.0 else (q0, q1, q2)
     f0, f1, f2 = m0, m0 + m1, m0 + m2
     light = how[AMBIENT] + how[DIFFUSE] if kind < 2 else 1.0
+    clear = how[OPACITY] < 1.0
     for row in range(top, bottom + 1):
         y = row + 0.5 - ay
+        entered = False
         for column in range(first, last + 1):
             x = column + 0.5 - ax
             u, v = x * ux + y * uy, x * vx + y * vy
             w = 1.0 - u - v
-            if u < 0.0 or v < 0.0 or w < 0.0 or (how[OPACITY] < 1.0 and (u == 0.0 or v == 0.0)):
+            if u < 0.0 or v < 0.0 or w < 0.0:
+                if entered:
+                    break
+                continue
+            entered = True
+            if clear and (u == 0.0 or v == 0.0):
                 continue
             nearness = q0 + u * q1 + v * q2
             if not np.float32(nearness) > near[row, column]:
