@@ -1,6 +1,7 @@
 """Windows for tests: made, and looked after when they are gone."""
 
 import threading
+import time
 
 import pytest
 from PyQt6.QtCore import QEvent
@@ -32,7 +33,9 @@ def empty(qapp):
     window.deleteLater()
     spin()
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
-    left = [t.name for t in set(threading.enumerate()) - before if not t.name.startswith("chunk")]
+    end = time.monotonic() + 10.0  # what was given up ends soon
+    while (left := [t.name for t in set(threading.enumerate()) - before if not t.name.startswith("chunk")]) and time.monotonic() < end:
+        spin(0.01)
     assert not left, f"threads left behind: {left}"
 
 
