@@ -246,6 +246,12 @@ def test_a_crash_of_a_library_is_written_down(tmp_path, monkeypatch):
     assert "start.py" in log.read_text()
 
 
+def test_where_nothing_went_wrong_a_report_says_so(hearing):
+    faults.log_file().parent.mkdir(parents=True, exist_ok=True)
+    faults.log_file().write_text("")  # as every start leaves it
+    assert hearing.faults.of_late() == "No fault was written down."
+
+
 @pytest.mark.parametrize("position", [1e12, -1e12])
 def test_a_slice_sent_far_away_is_no_fault(hearing, position):
     window = hearing

@@ -36,7 +36,7 @@ class Card(QWidget):
         self._before: tuple[bool, str | None] = (True, None)
         self._turn, self._turns = 0, False
         self._looks: tuple[object, ...] = ()
-        self._rests_on: tuple[object, ...] = (None, None, None)
+        self._rests_on: tuple[object, ...] = ()
         self._told = ""
         self._editor: QLineEdit | None = None
         self.setFixedSize(WIDTH, HEIGHT)
@@ -78,8 +78,7 @@ class Card(QWidget):
                  self.layer_id in document.also, theme.current().name, document.key(name) if name else None,
                  document.study.keys.get(name or ""))
         rests_on = (layer, document.asking.results.get(self.layer_id), document.evaluator, document.units, document.study.card_names())
-        if looks == self._looks and all(a is b for a, b in zip(rests_on[:3], self._rests_on[:3], strict=True)) \
-                and rests_on[3:] == self._rests_on[3:]:
+        if looks == self._looks and rests_on == self._rests_on:
             return
         self._rests_on = rests_on
         source = self._source(layer)
@@ -89,7 +88,7 @@ class Card(QWidget):
         self.setToolTip(trouble or f"{layer.name}: {source}.\nLamp: show or hide; double-click it to show this "
                         "card alone.\nF2 renames, Del removes, Ctrl+D duplicates, drag reorders.")
         if looks == self._looks:
-            self.update(0, PICTURE + 30, WIDTH, HEIGHT - PICTURE - 30)  # while it is dragged nothing but its words changes
+            self.update(0, PICTURE + 28, WIDTH, HEIGHT - PICTURE - 28)  # while it is dragged nothing but its words changes
         else:
             self.update()
         self._looks, self._told = looks, source

@@ -110,9 +110,10 @@ class Faults(QObject):
     def of_late(self) -> str:
         """The end of what was written down, without which a report says what is open only."""
         try:
-            return log_file().read_text(encoding="utf-8", errors="replace")[-_TOLD:]
+            told = log_file().read_text(encoding="utf-8", errors="replace")[-_TOLD:]
         except OSError:
-            return "No fault was written down."
+            told = ""
+        return told or "No fault was written down."
 
     def save_report(self, text: str, path: Path | None = None) -> None:
         """Save a report, asking for a name where none is given."""

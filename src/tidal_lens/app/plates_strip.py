@@ -133,7 +133,8 @@ class PlatesStrip(QWidget):
         self._see_where()
         image, of = self._view.image, next((t for t in self.thumbs if t.plate.id == self.here), None)
         if of is not None and image is not None and self._view.pictures.is_full:
-            self.images[self.here] = image.scaledToHeight(2 * _TALL, Qt.TransformationMode.SmoothTransformation)
+            smaller = image.scaledToHeight(2 * _TALL, Qt.TransformationMode.SmoothTransformation)
+            self.images[self.here] = smaller.copy()  # one that was of that size is over the view's own pixels
             of.update()
 
     def _see_where(self) -> None:
