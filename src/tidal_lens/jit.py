@@ -162,6 +162,19 @@ ask_early: Any = numba.extending.intrinsic(_ask_early) if not numba.config.DISAB
 """Has a row of an array come from memory while something else is done: ``ask_early(array, row)``, for kernels; nothing is read."""
 
 
+def _one_by_one(_context: Any) -> Any:
+    def lower(target: Any, builder: Any, _signature: Any, _values: Any) -> Any:
+        builder.function.attributes.add("noimplicitfloat")
+        return target.get_dummy_value()
+
+    return numba.types.void(), lower
+
+
+one_by_one: Any = numba.extending.intrinsic(_one_by_one) if not numba.config.DISABLE_JIT else lambda: None
+"""Has the piece that calls it work on one number at a time: where numbers are paired that do not stand side by side, changing places
+costs more than it spares."""
+
+
 def foreign(library: str, name: str, result: Any, *arguments: Any) -> Any:
     """A function of a library of the system for kernels to call by its name; None where there is no such library.
 

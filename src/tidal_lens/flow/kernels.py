@@ -128,6 +128,14 @@ def turn_round(corners: Array, types: Array, volumes: Array, begin: int, end: in
     return turned
 
 
+@inlined
+def _is_tetra(corners: Array, row: Any) -> bool:
+    """Whether a cell is a collapsed hexahedron of four corners, 0, 1, 2 and 4, all of them different."""
+    a, b, c, e = corners[row, U(0)], corners[row, U(1)], corners[row, U(2)], corners[row, U(4)]
+    return (corners[row, U(3)] == c and corners[row, U(5)] == e and corners[row, U(6)] == e and corners[row, U(7)] == e
+            and a not in (b, c, e) and b not in (c, e) and c != e)
+
+
 @kernel
 def bucket_faces(corners: Array, faces: Array, starts: Array, entries: Array, sums: Array, neighbours: Array, fill: bool, begin: int,
                  end: int) -> None:
@@ -138,10 +146,24 @@ def bucket_faces(corners: Array, faces: Array, starts: Array, entries: Array, su
     """
     for cell in range(begin, end):
         row = U(cell)
+        if fill:
+            for side in range(6):
+                neighbours[row, U(side)] = -1
+        if _is_tetra(corners, row):
+            for side in (0, 1, 2, 4):
+                a, b = corners[row, U(1 if side == 1 else 0)], corners[row, U(2 if side < 2 else 1)]
+                c = corners[row, U(2 if side == 4 else 4)]
+                least = U(min(a, min(b, c)))
+                if fill:
+                    at = U(starts[least])
+                    entries[at] = cell * 8 + side
+                    sums[at] = np.int64(a) + b + c
+                    starts[least] += 1
+                else:
+                    starts[least + U(1)] += 1
+            continue
         for side in range(6):
             n = U(side)
-            if fill:
-                neighbours[row, n] = -1
             a, b = corners[row, U(faces[n, 0])], corners[row, U(faces[n, 1])]
             c, e = corners[row, U(faces[n, 2])], corners[row, U(faces[n, 3])]
             if a == c or b == e or (a == b and c == e) or (b == c and e == a):

@@ -188,7 +188,7 @@ def build_mesh(flow: Flow, token: Token | None = None) -> Mesh:
 
 def _lines_of_cache(rows: int) -> NDArray[np.int32]:
     """Room for rows of 64 bytes that begin where a line of the processor's cache does."""
-    raw = np.zeros(64 * rows + 64, np.uint8)
+    raw = np.empty(64 * rows + 64, np.uint8)
     first = -raw.ctypes.data % 64
     return raw[first:first + 64 * rows].view(np.int32).reshape(rows, 16)
 

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from tidal_lens.jit import ask_early, folded, kernel, making, piece
+from tidal_lens.jit import ask_early, folded, kernel, making, one_by_one, piece
 from tidal_lens.sampling.kernels import (
     INSIDE,
     clear_of,
@@ -31,6 +31,8 @@ Array = Any
 LEFT, STILL, CLOSED, LENGTH, STEPS, OUTSIDE, TIME, GONE = 1, 2, 3, 4, 5, 6, 8, 10
 SLACK = 1e-3  # how far outside a cell still counts as inside [cell widths]
 FLAT = 1e-24  # of a tetrahedron: its sixfold volume by the length of its edges to the third, all to the second
+# By side: the share of the corner across from it in a tetrahedron is the first and the others by r, s and t.
+SHARES = np.array([[0.0, 1.0, 0.0, 0.0], [1.0, -1.0, -1.0, -1.0], [0.0, 0.0, 1.0, 0.0], [0.0, 0.0, 0.0, 0.0], [0.0, 0.0, 0.0, 1.0]])
 GHOST = 1.0  # how far beyond the border stages take the velocity of the last cell's map [cell widths]
 
 
@@ -96,8 +98,8 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
                 run[0], run[1], run[2], run[4] = time, length, error[line], away
                 allowed = tol_cell if tol_abs <= 0.0 else tol_abs / (50.0 * ring)
                 reach = 0.25 if allowed > 4e-7 else (720.0 * allowed) ** (1.0 / 6.0)
-                ended = _cross(points, blocks, cells, vel, sign, reach, origin, ring, min(allowed, 0.02), max_length, max_time,
-                               p, st, q, k, run)
+                ended = _cross(points, blocks, cells, vel, sign, reach, 0.06 * allowed, origin, ring, min(allowed, 0.02), max_length,
+                               max_time, p, st, q, k, run)
                 if run[0] > time:
                     _store(out_p, out_q, out_cell, out_time, row, p, q, st, run[0], run[2])
                     row += 1
@@ -365,28 +367,32 @@ def trace(m: Array, vel: Array, seeds: Array, sign: float, tol_abs: float, tol_c
 
 @folded
 def _reaches(share: float, rate: float, bend: float) -> float:
-    """When a share (0 or more) of a corner is used up: the first time ahead at which share + rate t + bend t² is 0."""
-    if rate > 0.0:
-        return (rate + np.sqrt(rate * rate - 4.0 * bend * share)) / (-2.0 * bend) if bend < 0.0 else 1e300
+    """When a share (0 or more) of a corner is used up: the first time ahead at which share + rate t + bend t² is 0.
+
+    Without a branch: which of the four corners is used up first cannot be foretold.
+    """
     within = rate * rate - 4.0 * bend * share
-    if within < 0.0:
-        return 1e300
-    down = np.sqrt(within) - rate
-    return 2.0 * share / down if down > 0.0 else 1e300
+    root = np.sqrt(max(within, 0.0))
+    over = rate + root if rate > 0.0 else 2.0 * share
+    under = -2.0 * bend if rate > 0.0 else root - rate
+    when = over / under
+    return when if within >= 0.0 and under > 0.0 else 1e300
 
 
 @piece
-def _cross(points: Array, blocks: Array, cells: Array, vel: Array, sign: float, reach: float, seed: Array, ring: float, near: float,
-           most_length: float, most_time: float, p: Array, st: Array, q: Array, k: Array, run: Array) -> int:
+def _cross(points: Array, blocks: Array, cells: Array, vel: Array, sign: float, reach: float, enough: float, seed: Array, ring: float,
+           near: float, most_length: float, most_time: float, p: Array, st: Array, q: Array, k: Array, run: Array) -> int:
     """Go on through a few tetrahedra, each crossed in one exact step.
 
     The velocity is linear in a tetrahedron: the way is a series in time (after Nielson & Jung 1999, IEEE Trans. Vis. Comput.
-    Graphics 5), here of five terms, over times in which strain comes to no more than ``reach``. p, q, st and the velocity k[0]
+    Graphics 5), here of five terms, over times in which strain comes to no more than ``reach``; of four, where the fifth power of
+    strain is less than ``enough``: the fifth term is less than a two-thousandth of the error allowed then. p, q, st and the velocity k[0]
     are those of the end. ``run``: 0 time, 1 length, 2 error estimate, 3 the tetrahedron to go on in, or -1, 4 the greatest distance
     from the seed so far (until it is 8 rings), 5 short steps in a row. 6 at a border: corners a time that are left behind. Returns 0
     to go on, -1 where a step of the usual kind is to be done (at flat cells, towards the seed again), -2 at a cell of another kind,
     -3 at a border, else a reason to end.
     """
+    one_by_one()
     base, first = blocks[st[0], 7], blocks[st[0], 1]
     cell: Any = st[1]
     to: Any = np.int64(run[3])
@@ -421,25 +427,22 @@ def _cross(points: Array, blocks: Array, cells: Array, vel: Array, sign: float, 
             r = (dx * l0 + dy * l1 + dz * l2) * inv
             s = (dx * m0 + dy * m1 + dz * m2) * inv
             t = (dx * o0 + dy * o1 + dz * o2) * inv
+        # (r, s, t)' = (r1, s1, t1) here, and its matrix.
+        r1, s1, t1 = (l0 * u + l1 * v + l2 * w) * inv, (m0 * u + m1 * v + m2 * w) * inv, (o0 * u + o1 * v + o2 * w) * inv
         inv *= sign
         u0, v0, w0 = vel[n0, 0], vel[n0, 1], vel[n0, 2]
         d0, d1, d2 = vel[n1, 0] - u0, vel[n1, 1] - v0, vel[n1, 2] - w0
         e0, e1, e2 = vel[n2, 0] - u0, vel[n2, 1] - v0, vel[n2, 2] - w0
         f0, f1, f2 = vel[n3, 0] - u0, vel[n3, 1] - v0, vel[n3, 2] - w0
-        # (r, s, t)' = (r1, s1, t1) here, and its matrix.
         rr, rs, rt = (l0 * d0 + l1 * d1 + l2 * d2) * inv, (l0 * e0 + l1 * e1 + l2 * e2) * inv, (l0 * f0 + l1 * f1 + l2 * f2) * inv
         sr, ss, ts = (m0 * d0 + m1 * d1 + m2 * d2) * inv, (m0 * e0 + m1 * e1 + m2 * e2) * inv, (m0 * f0 + m1 * f1 + m2 * f2) * inv
         tr, tq, tt = (o0 * d0 + o1 * d1 + o2 * d2) * inv, (o0 * e0 + o1 * e1 + o2 * e2) * inv, (o0 * f0 + o1 * f1 + o2 * f2) * inv
-        r1 = (l0 * u0 + l1 * v0 + l2 * w0) * inv + rr * r + rs * s + rt * t
-        s1 = (m0 * u0 + m1 * v0 + m2 * w0) * inv + sr * r + ss * s + ts * t
-        t1 = (o0 * u0 + o1 * v0 + o2 * w0) * inv + tr * r + tq * s + tt * t
         strain = max(abs(rr) + abs(rs) + abs(rt), max(abs(sr) + abs(ss) + abs(ts), abs(tr) + abs(tq) + abs(tt)))
         fastest = max(abs(r1), max(abs(s1), abs(t1)))
         if not fastest * strain < 1e300:
             answer = -1
             break
         r2, s2, t2 = 0.5 * (rr * r1 + rs * s1 + rt * t1), 0.5 * (sr * r1 + ss * s1 + ts * t1), 0.5 * (tr * r1 + tq * s1 + tt * t1)
-        h = min(most_time - time, min(reach / max(strain, 1e-300), 4.0 / max(fastest, 1e-300)))
         out, side = _reaches(r, r1, r2), 8
         other = _reaches(s, s1, s2)
         if other < out:
@@ -450,7 +453,10 @@ def _cross(points: Array, blocks: Array, cells: Array, vel: Array, sign: float, 
         other = _reaches(1.0 - r - s - t, -(r1 + s1 + t1), -(r2 + s2 + t2))
         if other < out:
             out, side = other, 9
-        if out < h and cells[row, side] >= 0:  # what comes next comes from memory meanwhile
+        if out >= 1e300 or out * strain > reach or out * fastest > 4.0 or time + out > most_time:
+            side = -1
+            out = min(most_time - time, min(reach / max(strain, 1e-300), 4.0 / max(fastest, 1e-300)))
+        elif cells[row, side] >= 0:  # what comes next comes from memory meanwhile
             following = np.uintp(base + cells[row, side])
             for corner in (0, 1, 2, 4):
                 node = np.uintp(first + cells[following, corner])
@@ -460,25 +466,31 @@ def _cross(points: Array, blocks: Array, cells: Array, vel: Array, sign: float, 
                 ask_early(cells, np.uintp(base + cells[following, beside]))
         r3, s3, t3 = (rr * r2 + rs * s2 + rt * t2) / 3.0, (sr * r2 + ss * s2 + ts * t2) / 3.0, (tr * r2 + tq * s2 + tt * t2) / 3.0
         r4, s4, t4 = 0.25 * (rr * r3 + rs * s3 + rt * t3), 0.25 * (sr * r3 + ss * s3 + ts * t3), 0.25 * (tr * r3 + tq * s3 + tt * t3)
-        r5, s5, t5 = 0.2 * (rr * r4 + rs * s4 + rt * t4), 0.2 * (sr * r4 + ss * s4 + ts * t4), 0.2 * (tr * r4 + tq * s4 + tt * t4)
-        if out < h:  # by two terms so far: with all of them
-            if side == 8:
-                g0, g1, g2, g3, g4, g5 = r, r1, r2, r3, r4, r5
-            elif side == 10:
-                g0, g1, g2, g3, g4, g5 = s, s1, s2, s3, s4, s5
-            elif side == 12:
-                g0, g1, g2, g3, g4, g5 = t, t1, t2, t3, t4, t5
-            else:
-                g0, g1, g2, g3, g4, g5 = (1.0 - r - s - t, -r1 - s1 - t1, -r2 - s2 - t2, -r3 - s3 - t3, -r4 - s4 - t4, -r5 - s5 - t5)
-            for _turn in range(2):
-                slope = g1 + out * (2.0 * g2 + out * (3.0 * g3 + out * (4.0 * g4 + out * 5.0 * g5)))
-                off = g0 + out * (g1 + out * (g2 + out * (g3 + out * (g4 + out * g5))))
-                if abs(off) < 0.2 * abs(slope * out):
-                    out -= off / slope
-        if out < h:
-            h = max(out, 0.0)
+        bend = out * strain
+        four = bend * bend * bend * bend * bend < enough
+        if four:
+            r5 = s5 = t5 = 0.0
+            rest = max(abs(r4), max(abs(s4), abs(t4))) * out / 5.0
         else:
-            side = -1
+            r5, s5, t5 = 0.2 * (rr * r4 + rs * s4 + rt * t4), 0.2 * (sr * r4 + ss * s4 + ts * t4), 0.2 * (tr * r4 + tq * s4 + tt * t4)
+            rest = max(abs(r5), max(abs(s5), abs(t5))) * out * out / 6.0
+        h = out
+        if side >= 0:  # by two terms so far: with all of them
+            at = np.uintp(side - 8)
+            on, by_r, by_s, by_t = SHARES[at, 0], SHARES[at, 1], SHARES[at, 2], SHARES[at, 3]
+            g0, g1 = on + by_r * r + by_s * s + by_t * t, by_r * r1 + by_s * s1 + by_t * t1
+            g2, g3 = by_r * r2 + by_s * s2 + by_t * t2, by_r * r3 + by_s * s3 + by_t * t3
+            g4, g5 = by_r * r4 + by_s * s4 + by_t * t4, by_r * r5 + by_s * s5 + by_t * t5
+            slope = g1 + h * (2.0 * g2 + h * (3.0 * g3 + h * 4.0 * g4))
+            off = g0 + h * (g1 + h * (g2 + h * (g3 + h * g4)))
+            if abs(off) < 0.2 * abs(slope * h):
+                h -= off / slope
+            if not four:
+                slope = g1 + h * (2.0 * g2 + h * (3.0 * g3 + h * (4.0 * g4 + h * 5.0 * g5)))
+                off = g0 + h * (g1 + h * (g2 + h * (g3 + h * (g4 + h * g5))))
+                if abs(off) < 0.2 * abs(slope * h):
+                    h -= off / slope
+            h = max(h, 0.0)
         stuck = stuck + 1 if h * fastest < 1e-9 else 0
         if stuck > 6:
             answer = -1
@@ -518,7 +530,7 @@ def _cross(points: Array, blocks: Array, cells: Array, vel: Array, sign: float, 
             dx = x0 + r0 * a0 + s0 * b0 + t0 * c0 - x
             dy = y0 + r0 * a1 + s0 * b1 + t0 * c1 - y
             dz = z0 + r0 * a2 + s0 * b2 + t0 * c2 - z
-        error += max(abs(r5), max(abs(s5), abs(t5))) * h ** 6 * strain / 6.0 * speed / max(fastest, 1e-300)
+        error += rest * (h * h * h * h) * strain * speed / max(fastest, 1e-300)
         r, s, t = r0, s0, t0
         x, y, z = x + dx, y + dy, z + dz
         u, v, w, speed = nu, nv, nw, faster

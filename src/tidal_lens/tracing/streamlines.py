@@ -260,7 +260,7 @@ def trace_lines(flow: Flow, mesh: Mesh, velocity: NDArray[Any], seeds: NDArray[n
     halves = {"forward": (1.0,), "backward": (-1.0,), "both": (-1.0, 1.0)}[settings.direction]
     tol, tol_cell, max_cells, max_length, max_time = (
         float(v) for v in (settings.tolerance, settings.cell_tolerance, settings.max_cells, settings.max_length, settings.max_time))
-    chunk = int(np.clip(len(seeds) // 8, 1, 32))
+    chunk = int(np.clip(len(seeds) // 8, 1, 12))
     parts: dict[int, _Part] = {}
     rooms: list[dict[float, _Half]] = []
 
