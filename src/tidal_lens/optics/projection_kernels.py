@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tidal_lens.jit import kernel, making, piece
+from tidal_lens.jit import folded, kernel, making, one_by_one
 
 Array = NDArray[Any]
 SMALL = 1.5  # pixels
@@ -48,6 +48,7 @@ def deposit(points: Array, values: Array, corners: Array, lattice: Array, depth:
     image : (k, h, w)
         Added to, or raised.
     """
+    one_by_one()
     many, count = values.shape[1], corners.shape[0]
     p, own = np.empty((8, 3)), np.empty((8, many))
     slope, middle, way = np.zeros((count, many)), np.zeros(count), np.zeros(count)
@@ -106,7 +107,7 @@ def deposit(points: Array, values: Array, corners: Array, lattice: Array, depth:
                     at[2] += 1
 
 
-@piece
+@folded
 def _slope(p: Array, own: Array, flat: float, slope: Array) -> float:
     """Write the mean slope along the sight; 1 or −1 by the turn of the cell's corners, 0 where it is flat."""
     many = own.shape[1]
@@ -124,7 +125,7 @@ def _slope(p: Array, own: Array, flat: float, slope: Array) -> float:
     return 1.0 if volume > 0.0 else -1.0
 
 
-@piece
+@folded
 def _triangle(p: Array, own: Array, a: int, b: int, c: int, cell: int, other: int, way: Array, slope: Array, middle: Array, depth: Array,
               clear: Array, mode: int, image: Array) -> None:
     """Add what a triangle gives to the pixels that it covers: as a side of a cell, and as one of the cell beyond it where there is one."""
