@@ -3,7 +3,7 @@
 import time
 
 import numpy as np
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit, QStyle, QStyleOptionSlider
 
@@ -13,21 +13,27 @@ LEFT = Qt.MouseButton.LeftButton
 NONE = Qt.KeyboardModifier.NoModifier
 
 
+def pass_events():
+    """What a loop of events does in a turn: without one, what is to be deleted later would stay."""
+    QApplication.processEvents()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
 def spin(seconds=0.0):
     end = time.monotonic() + seconds
-    QApplication.processEvents()
+    pass_events()
     while time.monotonic() < end:
-        QApplication.processEvents()
+        pass_events()
         time.sleep(0.002)
 
 
 def wait(until, what="it", patience=120.0):
     end = time.monotonic() + patience
     while not until():
-        QApplication.processEvents()
+        pass_events()
         time.sleep(0.003)
         assert time.monotonic() < end, f"waited {patience} s for {what}"
-    QApplication.processEvents()
+    pass_events()
 
 
 def settle(window, patience=120.0):
@@ -50,7 +56,6 @@ def drag(widget, begin, end, modifiers=NONE, steps=6, button=LEFT):
 
 def move(widget, at, modifiers=NONE, button=Qt.MouseButton.NoButton):
     """A mouse move; QTest's own does not carry buttons on the off-screen platform."""
-    from PyQt6.QtCore import QEvent
     from PyQt6.QtGui import QMouseEvent
 
     place = QPointF(at)

@@ -5,6 +5,7 @@ import threading
 import weakref
 
 import pytest
+from PyQt6.QtCore import QEventLoop, QTimer
 
 from driving import spin, wait
 from tidal_lens.app.jobs import Jobs, Slot
@@ -39,6 +40,24 @@ def test_what_threads_leave_behind_goes_on_the_windows_thread(qapp):
         one.join()
     wait(lambda: len(told) == 40_000, "all rings")
     assert set(told) == {threading.main_thread().name}
+
+
+def test_nothing_is_swept_in_a_loop_of_events_within_another(qapp):
+    """There, widgets that are to be deleted later are still to be clicked."""
+    told, within, outer, inner = [], [], QEventLoop(), QEventLoop()
+
+    def go_in():
+        for _ in range(20_000):
+            Ring(told)
+        QTimer.singleShot(900, inner.quit)
+        inner.exec()
+        within.append(len(told))
+        outer.quit()
+
+    QTimer.singleShot(0, go_in)
+    outer.exec()
+    assert within == [0]
+    wait(lambda: len(told) == 20_000, "all rings")
 
 
 def test_it_goes_by_pythons_thresholds_and_not_through_all_in_a_drag(qapp):

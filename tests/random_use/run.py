@@ -30,7 +30,7 @@ import numpy as np  # noqa: E402
 import psutil  # noqa: E402
 from PyQt6.QtCore import QEvent, QObject, QPointF, Qt  # noqa: E402
 from PyQt6.QtTest import QTest  # noqa: E402
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QFileDialog, QLineEdit, QSlider  # noqa: E402
+from PyQt6.QtWidgets import QAbstractButton, QColorDialog, QComboBox, QDialog, QFileDialog, QLineEdit, QSlider  # noqa: E402
 
 from driving import click, drag, move, settle, spin  # noqa: E402
 from same_again import troubles  # noqa: E402
@@ -154,8 +154,9 @@ class Use:
                                    (8, 3, 4, 2, 2, 5, 2))[0]
         what()
         spin(self.random.choice((0.0, 0.0, 0.02, 0.1, 0.3)))
-        for dialog in self.window.findChildren(QFileDialog):
-            dialog.close()  # as a user would: those left open are no leak
+        for dialog in self.window.findChildren(QDialog):
+            if isinstance(dialog, QFileDialog | QColorDialog):
+                dialog.close()  # as a user would: those left open are no leak
 
 
 def same(chosen):

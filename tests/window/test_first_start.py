@@ -3,8 +3,9 @@
 import pytest
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QPushButton
+from PyQt6.sip import isdeleted
 
-from driving import click, keys, settle, wait
+from driving import click, keys, settle, spin, wait
 from small_series import series
 from tidal_lens.app.preferences import forget_recent, note_recent, recent, settings
 
@@ -29,7 +30,7 @@ def test_three_choices_at_the_first_start_and_never_again(fresh, window):
     assert window.view.rect().contains(card.geometry())
     click(card.tiles[2])
     settle(window)
-    assert not card.isVisible()
+    assert isdeleted(card)
     assert window._help.isVisible()
     assert window._help.shown == "first-hour"
     window.act("help")
@@ -40,7 +41,8 @@ def test_three_choices_at_the_first_start_and_never_again(fresh, window):
     window.welcome()
     again = window.welcome_card
     keys(again, Qt.Key.Key_Escape)
-    assert not again.isVisible()
+    spin()
+    assert isdeleted(again)
     settle(window)
 
 

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QContextMenuEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu
+from PyQt6.sip import isdeleted
 
 from driving import choose, differing, drag, keys, pixels, settle, spin
 from tidal_lens.study.files import load_study
@@ -90,7 +91,8 @@ def test_the_ground_is_chosen_from_the_roses_menu(window):
     spin(0.05)
     menu = next(m for m in view.findChildren(QMenu) if m.isVisible())
     choose(menu, "White")
-    menu.close()
+    spin()
+    assert isdeleted(menu), "it goes when it is closed"
     settle(window)
     assert window.document.study.ground == "white"
     assert (pixels(window.view)[-8, 8, :3] == 255).all()

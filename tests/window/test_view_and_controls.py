@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QContextMenuEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu
+from PyQt6.sip import isdeleted
 
 from driving import choose, click, drag, keys, move, pick, pixels, settle, slide, spin, type_into, wait
 from tidal_lens.scene.palettes import palette
@@ -143,7 +144,8 @@ def test_the_menu_of_a_key(window):
     choose(menu, "Symmetric about zero")
     assert window.document.study.keys["mach"] == KeySetting(symmetric=True)
     assert window.document.key("mach")[1:] == (-1.22, 1.22)
-    menu.close()
+    spin()
+    assert isdeleted(menu)
     window.act("undo")
     assert window.document.study.keys == {}
     settle(window)

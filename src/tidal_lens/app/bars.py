@@ -25,7 +25,7 @@ from tidal_lens.app.bench import STATIONS
 from tidal_lens.app.desk import Desk
 from tidal_lens.app.document import Document
 from tidal_lens.app.notices import Notice
-from tidal_lens.app.parts import IconButton, label
+from tidal_lens.app.parts import IconButton, label, pop_up
 from tidal_lens.app.transport import Transport
 from tidal_lens.memory import KEEPER, limit, said_limit
 
@@ -66,7 +66,7 @@ class TopBar(QWidget):
         self.open = IconButton("folder-open", "Open", "Open a result or a study (Ctrl+O); right-click: recent files",
                                lambda: desk.act("open"))
         self.open.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.open.customContextMenuRequested.connect(lambda at: desk.files.recent_menu().popup(self.open.mapToGlobal(at)))
+        self.open.customContextMenuRequested.connect(lambda at: pop_up(desk.files.recent_menu(), self.open.mapToGlobal(at)))
         line.addWidget(self.open)
         line.addWidget(IconButton("save", "Save", "Save the study (Ctrl+S)", lambda: desk.act("save")))
         line.addSpacing(8)
@@ -225,8 +225,7 @@ class StatusLine(QWidget):
                 action.setCheckable(True)
                 action.setChecked(nbytes == said_limit())
                 action.triggered.connect(lambda _on=False, n=nbytes: self.limit_chosen.emit(n))
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        menu.popup(self.facts.mapToGlobal(self.facts.rect().topLeft()))
+        pop_up(menu, self.facts.mapToGlobal(self.facts.rect().topLeft()))
 
 
 class Strip(QWidget):

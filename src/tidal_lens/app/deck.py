@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QMenu, QScrollArea, QVBoxLay
 from tidal_lens.app import theme
 from tidal_lens.app.document import Document
 from tidal_lens.app.jobs import Slot
+from tidal_lens.app.parts import pop_up
 from tidal_lens.app.pixels import image_of
 from tidal_lens.scene.palettes import palette
 from tidal_lens.study.model import KeySetting, Layer
@@ -286,7 +287,7 @@ class Card(QWidget):
         if apart is not None:
             apart.setEnabled(any(x.stack for x in self.document.chosen_layers))
             apart.triggered.connect(lambda: self._act("unstack"))
-        menu.popup(event.globalPos())
+        pop_up(menu, event.globalPos())
 
     def rename(self) -> None:
         """Type another name on the card."""

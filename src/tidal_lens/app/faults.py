@@ -12,7 +12,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import TextIO
 
-from PyQt6.QtCore import PYQT_VERSION_STR, QT_VERSION_STR, QObject, pyqtSignal
+from PyQt6.QtCore import PYQT_VERSION_STR, QT_VERSION_STR, QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from tidal_lens import __version__
@@ -121,6 +121,7 @@ class Faults(QObject):
             dialog = QFileDialog(self._window, "Save a report of what went wrong")
             dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
             dialog.setDefaultSuffix("txt")
+            dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
             dialog.selectFile("Tidal Lens report.txt")
             dialog.fileSelected.connect(lambda chosen: self.save_report(text, Path(chosen)))
             dialog.open()

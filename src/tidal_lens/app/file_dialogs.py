@@ -13,6 +13,7 @@ from tidal_lens.app.histories import Histories
 from tidal_lens.app.imports import Imports
 from tidal_lens.app.measure_entry import MeasureEntry
 from tidal_lens.app.notices import Notice
+from tidal_lens.app.parts import pop_up
 from tidal_lens.app.preferences import forget_recent, recent
 from tidal_lens.errors import TidalLensError
 from tidal_lens.formats.pictures import ENDINGS as PICTURES
@@ -77,8 +78,7 @@ class FileDialogs:
         if path:
             self._document.open_path(Path(path))
             return
-        menu = self.recent_menu()
-        menu.popup(self._window.mapToGlobal(self._window.rect().center()))
+        pop_up(self.recent_menu(), self._window.mapToGlobal(self._window.rect().center()))
 
     def open_same(self, path: str = "") -> None:
         """Open another result with what is on the table, asking for it where none is given."""

@@ -7,7 +7,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLayout,
     QLineEdit,
+    QMenu,
     QSizePolicy,
     QSlider,
     QToolButton,
@@ -363,6 +364,7 @@ class ColourButton(QToolButton):
     def _ask(self) -> None:
         dialog = QColorDialog(QColor(self._colour), self.window())
         dialog.setOption(QColorDialog.ColorDialogOption.DontUseNativeDialog)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.colorSelected.connect(lambda c: self.picked.emit(c.name()))
         dialog.open()
 
@@ -535,6 +537,12 @@ def rule() -> QFrame:
     out = QFrame()
     out.setObjectName("rule")
     return out
+
+
+def pop_up(menu: QMenu, at: QPoint) -> None:
+    """Show a menu at a place of the screen; it goes when it is closed."""
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    menu.popup(at)
 
 
 def row(*widgets: QWidget | str, stretch: int | None = None, lead: int = 60) -> QHBoxLayout:

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMenu
 
 from tidal_lens.app.document import Document
-from tidal_lens.app.parts import IconButton
+from tidal_lens.app.parts import IconButton, pop_up
 from tidal_lens.app.player import PACES, WAYS
 
 
@@ -20,7 +20,7 @@ class PlayButton(IconButton):
                          self._toggle, size=14)
         self._document = document
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.customContextMenuRequested.connect(lambda at: self.ways().popup(self.mapToGlobal(at)))
+        self.customContextMenuRequested.connect(lambda at: pop_up(self.ways(), self.mapToGlobal(at)))
 
     def _toggle(self) -> None:
         player, layer, evaluator = self._document.player, self._document.chosen_layer, self._document.evaluator

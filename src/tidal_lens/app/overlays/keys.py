@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QMenu
 from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import near
 from tidal_lens.app.overlays.painting import measure, paint_marks
+from tidal_lens.app.parts import pop_up
 from tidal_lens.app.stage import Stage
 from tidal_lens.quantities.shown_units import ABSOLUTE, choices
 from tidal_lens.scene.key_faces import BEAD, KeyFace, key_faces
@@ -231,7 +232,7 @@ class KeysOverlay:
             reset.setEnabled((setting.low, setting.high, setting.symmetric) != (None, None, False))
             plain = setting.with_(low=None, high=None, symmetric=False)
             reset.triggered.connect(lambda: document.edit(document.study.with_key(name, plain), "Reset the key"))
-        menu.popup(self._view.mapToGlobal(at.toPoint()))
+        pop_up(menu, self._view.mapToGlobal(at.toPoint()))
         return True
 
     def hint(self, at: QPointF) -> str:

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QMenu
 
 from tidal_lens.app import theme
 from tidal_lens.app.overlays.base import near
+from tidal_lens.app.parts import pop_up
 from tidal_lens.app.stage import Stage
 
 RADIUS = 38.0
@@ -175,7 +176,7 @@ class RoseOverlay:
                 action.setCheckable(True)
                 action.setChecked(document.study.ground == ground)
                 action.triggered.connect(partial(self._ground, ground))
-        menu.popup(self._view.mapToGlobal(at.toPoint()))
+        pop_up(menu, self._view.mapToGlobal(at.toPoint()))
         return True
 
     def _turn_rays(self, _on: bool) -> None:
