@@ -89,19 +89,19 @@ def face_neighbours(grid: UnstructuredGrid, token: Token | None = None) -> NDArr
     faces = np.array(HEX_FACES, dtype=np.int64)
     corners = read_only(grid.corners)
     # In two halves side by side, that of the later cells after that of the earlier ones in each bucket.
-    half, none = max(1, (grid.n_cells + 1) // 2), np.empty(0, np.int32)
+    half, none, unnamed = max(1, (grid.n_cells + 1) // 2), np.empty(0, np.int32), np.empty(0, np.int64)
     counts = np.zeros((2, grid.n_points + 1), np.int64)
     neighbours = np.empty((grid.n_cells, 6), np.int32)
-    run_chunks(lambda a, b: kernels.bucket_faces(corners, faces, counts[a // half], none, none, neighbours, False, a, b), grid.n_cells,
+    run_chunks(lambda a, b: kernels.bucket_faces(corners, faces, counts[a // half], none, unnamed, neighbours, False, a, b), grid.n_cells,
                half, token)
     starts = np.cumsum(counts[0] + counts[1])
     checkpoint()
-    entries, sums = np.empty(int(starts[-1]), np.int32), np.empty(int(starts[-1]), np.int32)  # sums may come round: they are compared only
+    entries, names = np.empty(int(starts[-1]), np.int32), np.empty(int(starts[-1]), np.int64)
     places = np.stack([starts, starts])
     places[1, :-1] += counts[0, 1:]
-    run_chunks(lambda a, b: kernels.bucket_faces(corners, faces, places[a // half], entries, sums, neighbours, True, a, b), grid.n_cells,
+    run_chunks(lambda a, b: kernels.bucket_faces(corners, faces, places[a // half], entries, names, neighbours, True, a, b), grid.n_cells,
                half, token)
-    run_chunks(lambda a, b: kernels.match_faces(corners, faces, starts, entries, sums, neighbours, a, b), grid.n_points, 16384, token)
+    run_chunks(lambda a, b: kernels.match_faces(corners, faces, starts, entries, names, neighbours, a, b), grid.n_points, 16384, token)
     if grid.bars is not None:
         neighbours[grid.bars[:, 0], grid.bars[:, 1]] = -1
     grid.__dict__["_neighbours"] = neighbours

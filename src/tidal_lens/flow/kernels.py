@@ -136,12 +136,20 @@ def _is_tetra(corners: Array, row: Any) -> bool:
             and a not in (b, c, e) and b not in (c, e) and c != e)
 
 
+@inlined
+def _pair(a: Any, b: Any, c: Any, least: Any) -> Any:
+    """The two corners of a triangle that are not the least, as one number."""
+    most = max(a, max(b, c))
+    return most << 31 | (a + b + c - most - least)
+
+
 @kernel
-def bucket_faces(corners: Array, faces: Array, starts: Array, entries: Array, sums: Array, neighbours: Array, fill: bool, begin: int,
+def bucket_faces(corners: Array, faces: Array, starts: Array, entries: Array, names: Array, neighbours: Array, fill: bool, begin: int,
                  end: int) -> None:
     """Sort the faces of cells begin … end into buckets by their least corner: count first, then fill.
 
-    A face is entered as cell · 8 + side, with the sum of its different corners. ``starts`` has one entry a node more than there are nodes.
+    A face is entered as cell · 8 + side. In a bucket the name of a triangle is the pair of its other corners; a quadrilateral is called by
+    their sum, less than 0. ``starts`` has one entry a node more than there are nodes.
     With that the sides of the cells have no neighbours.
     """
     for cell in range(begin, end):
@@ -157,7 +165,7 @@ def bucket_faces(corners: Array, faces: Array, starts: Array, entries: Array, su
                 if fill:
                     at = U(starts[least])
                     entries[at] = cell * 8 + side
-                    sums[at] = np.int64(a) + b + c
+                    names[at] = _pair(np.int64(a), np.int64(b), np.int64(c), np.int64(least))
                     starts[least] += 1
                 else:
                     starts[least + U(1)] += 1
@@ -172,7 +180,12 @@ def bucket_faces(corners: Array, faces: Array, starts: Array, entries: Array, su
             if fill:
                 at = U(starts[least])
                 entries[at] = cell * 8 + side
-                sums[at] = np.int64(a) + b + c + e - (a if a in (b, e) else c if c in (b, e) else 0)
+                if a in (b, e):
+                    names[at] = _pair(np.int64(a), np.int64(c), np.int64(e if a == b else b), np.int64(least))
+                elif c in (b, e):
+                    names[at] = _pair(np.int64(a), np.int64(c), np.int64(e if c == b else b), np.int64(least))
+                else:
+                    names[at] = -(np.int64(a) + b + c + e)
                 starts[least] += 1
             else:
                 starts[least + U(1)] += 1
@@ -184,21 +197,27 @@ def _among(one: int, a: int, b: int, c: int, d: int) -> bool:
 
 
 @kernel
-def match_faces(corners: Array, faces: Array, starts: Array, entries: Array, sums: Array, neighbours: Array, begin: int,
+def match_faces(corners: Array, faces: Array, starts: Array, entries: Array, names: Array, neighbours: Array, begin: int,
                 end: int) -> None:
-    """Pair the faces of each bucket begin..end that have the same corners; all of them are compared."""
+    """Pair the faces of each bucket begin..end that have the same corners; names of those that are paired become 0."""
     for node in range(begin, end):
         first, last = starts[U(node)], starts[U(node) + U(1)]
         for a in range(first, last):
-            cell, side = U(entries[U(a)] >> 3), U(entries[U(a)] & 7)
-            if neighbours[cell, side] >= 0:
+            name = names[U(a)]
+            if name == 0:
                 continue
             for b in range(a + 1, last):
-                if sums[U(b)] != sums[U(a)]:
+                if names[U(b)] != name:
                     continue
+                cell, side = U(entries[U(a)] >> 3), U(entries[U(a)] & 7)
                 other, back = U(entries[U(b)] >> 3), U(entries[U(b)] & 7)
-                if other == cell or neighbours[other, back] >= 0:
+                if other == cell:
                     continue
+                if name > 0:
+                    neighbours[cell, side] = other
+                    neighbours[other, back] = cell
+                    names[U(b)] = 0
+                    break
                 a0, a1 = corners[cell, U(faces[side, 0])], corners[cell, U(faces[side, 1])]
                 a2, a3 = corners[cell, U(faces[side, 2])], corners[cell, U(faces[side, 3])]
                 b0, b1 = corners[other, U(faces[back, 0])], corners[other, U(faces[back, 1])]
@@ -209,4 +228,5 @@ def match_faces(corners: Array, faces: Array, starts: Array, entries: Array, sum
                 if same:
                     neighbours[cell, side] = other
                     neighbours[other, back] = cell
+                    names[U(b)] = 0
                     break
