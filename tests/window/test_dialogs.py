@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QMessageBox,
     QPushButton,
 )
+from PyQt6.sip import isdeleted
 
 from driving import choose, click, fill_in, settle, spin, wait
 from tidal_lens.app.commands import BY_ID
@@ -126,6 +127,7 @@ def test_a_plain_colour_is_chosen(window):
     box = dialog.findChild(QDialogButtonBox)
     click(box.button(QDialogButtonBox.StandardButton.Ok))
     settle(window)
+    assert isdeleted(dialog), "it goes when it is closed"
     assert document.study.layer(layer.id).look.colour.upper() == "#336699"
     window.act("undo")
     assert document.study.layer(layer.id).look.colour == layer.look.colour
