@@ -4,8 +4,6 @@ import threading
 import time
 
 import pytest
-from PyQt6.QtCore import QEvent
-from PyQt6.QtWidgets import QApplication
 
 from driving import settle, spin
 from tidal_lens.app.start import application
@@ -32,7 +30,6 @@ def empty(qapp):
     window.close()
     window.deleteLater()
     spin()
-    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     end = time.monotonic() + 90.0  # what was given up ends when it can: a process that is just beginning hears late
     while (left := [t.name for t in set(threading.enumerate()) - before if not t.name.startswith("chunk")]) and time.monotonic() < end:
         spin(0.01)
